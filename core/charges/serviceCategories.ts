@@ -1,0 +1,22 @@
+/** Service categories of FOCUS with their subcategories (from memory; some subcategories are uncertain, so they only warn). */
+export const SERVICE_CATEGORIES: Readonly<Record<string, readonly string[]>> = {
+  'AI and Machine Learning': ['AI Platforms', 'Bots', 'Generative AI', 'Machine Learning', 'Natural Language Processing', 'Other (AI and Machine Learning)'],
+  Analytics: ['Analytics Platforms', 'Business Intelligence', 'Data Processing', 'Search', 'Streaming Analytics', 'Other (Analytics)'],
+  'Business Applications': ['Productivity and Collaboration', 'Other (Business Applications)'],
+  Compute: ['Containers', 'End User Computing', 'Quantum Compute', 'Serverless Compute', 'Virtual Machines', 'Other (Compute)'],
+  Databases: ['Caching', 'Data Warehouses', 'Ledger Databases', 'NoSQL Databases', 'Relational Databases', 'Time Series Databases', 'Other (Databases)'],
+  'Developer Tools': ['Developer Platforms', 'Continuous Integration and Deployment', 'Development Environments', 'Source Code Management', 'Quality Assurance', 'Other (Developer Tools)'],
+  Identity: ['Identity and Access Management', 'Other (Identity)'],
+  Integration: ['API Management', 'Messaging', 'Workflow Orchestration', 'Other (Integration)'],
+  'Internet of Things': ['IoT Analytics', 'IoT Platforms', 'Other (Internet of Things)'],
+  'Management and Governance': ['Architecture', 'Compliance', 'Cost Management', 'Data Governance', 'Disaster Recovery', 'Endpoint Management', 'Observability', 'Support', 'Other (Management and Governance)'],
+  Media: ['Content Creation', 'Gaming', 'Media Streaming', 'Mixed Reality', 'Other (Media)'],
+  Migration: ['Data Migration', 'Resource Migration', 'Other (Migration)'],
+  Mobile: ['Other (Mobile)'],
+  Multicloud: ['Multicloud Integration', 'Other (Multicloud)'],
+  Networking: ['Application Networking', 'Content Delivery', 'Network Connectivity', 'Network Infrastructure', 'Network Routing', 'Network Security', 'Other (Networking)'],
+  Security: ['Secret Management', 'Security Posture Management', 'Threat Detection and Response', 'Other (Security)'],
+  Storage: ['Backup Storage', 'Block Storage', 'File Storage', 'Object Storage', 'Storage Platforms', 'Other (Storage)'],
+  Web: ['Application Platforms', 'Other (Web)'],
+  Other: ['Other (Other)'],
+}
