@@ -1,0 +1,44 @@
+import type { Condition, Pool, Rule, Rulebook } from '../core/types.ts'
+
+const is = (field: string, ...values: string[]): Condition => ({ field, operator: 'is', values })
+const present = (field: string): Condition => ({ field, operator: 'present', values: [] })
+
+let count = 0
+const rule = (name: string, kind: 'costCentre' | 'pool', code: string, ...conditions: Condition[]): Rule =>
+  ({ id: `r${++count}`, name, enabled: true, conditions, outcome: { kind, code }, from: null, to: null })
+
+const team = (value: string, code: string, name: string): Rule => rule(`${name} by team tag`, 'costCentre', code, is('tag:team', value))
+const account = (id: string, code: string, name: string): Rule => rule(`${name}, whole sub account`, 'costCentre', code, is('SubAccountId', id))
+
+const POOLS: Pool[] = [
+  { code: 'CLUSTERS', name: 'Cluster nodes', base: { kind: 'direct' }, recipients: ['1010', '1020', '1030', '2010', '2020', '3010', '3020', '4010', '4020', '5020'] },
+  { code: 'LOGS', name: 'Shared log keeping', base: { kind: 'even' }, recipients: [] },
+  { code: 'MOSAIC', name: 'Radar mosaic database', base: { kind: 'fixed', percents: { '1010': '50', '1020': '30', '5020': '20' } }, recipients: [] },
+  { code: 'SUPPORT', name: 'Support plans', base: { kind: 'direct' }, recipients: [] },
+  { code: 'TAX', name: 'Taxes and levies', base: { kind: 'direct' }, recipients: [] },
+]
+
+/** The rulebook that the demo starts with. The misspelled and the untagged are left for the user to find. */
+export function demoRulebook(): Rulebook {
+  count = 0
+  return {
+    chargedBasis: 'effective',
+    pools: POOLS,
+    rules: [
+      rule('Taxes and levies', 'pool', 'TAX', is('ChargeCategory', 'Tax')),
+      rule('Support plans', 'pool', 'SUPPORT', is('ServiceName', 'Support plan')),
+      rule('Cluster nodes', 'pool', 'CLUSTERS', present('tag:cluster')),
+      rule('Radar mosaic database', 'pool', 'MOSAIC', is('ResourceId', 'nb-db-mosaic')),
+      rule('Shared log streams', 'pool', 'LOGS', is('ProviderName', 'Loomlog'), is('tag:team', 'shared')),
+      rule('Unused commitments', 'costCentre', '9010', is('CommitmentDiscountStatus', 'Unused')),
+      rule('Commitment purchases', 'costCentre', '9010', is('ChargeCategory', 'Purchase'), present('CommitmentDiscountId')),
+      rule('Balloon soundings', 'costCentre', '5020', is('tag:project', 'balloon')),
+      team('models', '1010', 'Model Runs'), team('radar', '1020', 'Radar Ingest'), account('th-duty', '1030', 'Duty Desk'),
+      team('app', '2010', 'Phone App'), account('th-portal', '2020', 'Open Data Portal'), account('ov-schools', '2030', 'School Outreach'),
+      team('harbour', '3010', 'Harbour Briefings'), team('airfield', '3020', 'Airfield Briefings'),
+      team('gauges', '4010', 'River Gauges'), team('warnings', '4020', 'Flood Warnings'),
+      team('archive', '5010', 'Climate Archive'), account('qh-archive', '5010', 'Climate Archive'), team('nowcast', '5020', 'Nowcast Lab'),
+      account('th-platform', '9010', 'IT Platform'), team('platform', '9010', 'IT Platform'), account('ov-office', '9020', 'Finance and People'),
+    ],
+  }
+}

@@ -1,0 +1,3 @@
+import { demoCommand } from './demo.ts'
+
+await demoCommand(process.argv.slice(2))

@@ -1,0 +1,29 @@
+import { createHash } from 'node:crypto'
+import type { RateTable } from '../../../core/money/convert.ts'
+import type { CostCentre } from '../../../core/types.ts'
+import type { Queries } from '../../db/database.ts'
+import { reportingCurrency } from '../../settingsTable.ts'
+import { readCentres } from '../organisation/store.ts'
+import { readRates } from '../rates/store.ts'
+import { latestRulebook, type RulebookVersion } from '../rulebook/store.ts'
+
+/** Everything a run depends on; `hash` changes exactly when one of them does. */
+export interface RunInputs {
+  bills: number[]
+  rulebook: RulebookVersion | null
+  centres: CostCentre[]
+  rates: RateTable
+  hash: string
+}
+
+export async function readInputs(queries: Queries, month: string): Promise<RunInputs> {
+  const [bills, rulebook, centres, rates, currency] = await Promise.all([
+    queries.rows<{ id: number }>("SELECT id FROM bills WHERE month = ? AND state = 'current' ORDER BY id", [month]),
+    latestRulebook(queries), readCentres(queries), readRates(queries, month), reportingCurrency(queries),
+  ])
+  const ids = bills.map(({ id }) => id)
+  // names and owners of cost centres do not move money
+  const validity = centres.map(({ code, validFrom, validTo }) => [code, validFrom, validTo])
+  const text = JSON.stringify([ids, rulebook?.version ?? 0, validity, [...rates].sort().map(([code, rate]) => [code, String(rate)]), currency])
+  return { bills: ids, rulebook, centres, rates, hash: createHash('sha256').update(text).digest('hex') }
+}

@@ -1,0 +1,84 @@
+import { formatAmount } from '../../../core/money/amount.ts'
+import { minorDigits } from '../../../core/money/currency.ts'
+import { baseLabel } from '../../../core/pools/distribute.ts'
+import type { RoundedCell } from '../../../core/statements/cells.ts'
+import type { App } from '../../app.ts'
+import { audit } from '../../audit.ts'
+import { KEEPERS, STAFF, viewerOf } from '../../viewer.ts'
+import { MonthAndBasis, MonthParam } from '../schemas.ts'
+import { reportingCurrency } from '../../settingsTable.ts'
+import { readCentres } from '../organisation/store.ts'
+import { rulebookVersion } from '../rulebook/store.ts'
+import { readBalance } from './balance.ts'
+import { readStanding } from './standing.ts'
+import { listRuns, roundedCells, type RunRow } from './store.ts'
+
+/** A band of money in the drawing of a month: from a provider to a cost centre, a pool or nobody, or from a pool on. */
+export interface Flow { from: string; to: string; amount: string }
+
+export interface WayOfMoney {
+  standing: 'none' | 'current' | 'outOfDate'
+  run: RunRow | null
+  currency: string
+  providers: { name: string; amount: string; direct: string; pools: string; unassigned: string }[]
+  pools: { code: string; name: string; base: string; amount: string; held: string }[]
+  centres: { code: string; name: string; direct: string; pools: string; amount: string }[]
+  unassigned: string
+  held: string
+  flows: Flow[]
+}
+
+function wayOf(cells: readonly RoundedCell[], names: { pools: Map<string, { name: string; base: string }>; centres: Map<string, string> }, digits: number): Omit<WayOfMoney, 'standing' | 'run' | 'currency'> {
+  const show = (units: bigint): string => formatAmount(units, digits, digits)
+  const sum = (test: (cell: RoundedCell) => boolean): bigint => cells.filter(test).reduce((total, { rounded }) => total + rounded, 0n)
+  const isPooled = ({ kind }: RoundedCell): boolean => kind === 'pool' || kind === 'held'
+  const distinct = (valueOf: (cell: RoundedCell) => string): string[] => [...new Set(cells.map(valueOf))].filter(Boolean).sort()
+  const flows = new Map<string, bigint>()
+  const flow = (from: string, to: string, amount: bigint): void => { flows.set(`${from}\u0000${to}`, (flows.get(`${from}\u0000${to}`) ?? 0n) + amount) }
+  for (const cell of cells) {
+    const provider = `provider:${cell.provider}`
+    if (cell.kind === 'direct') flow(provider, `centre:${cell.costCentre}`, cell.rounded)
+    else if (cell.kind === 'unassigned') flow(provider, 'unassigned', cell.rounded)
+    else {
+      flow(provider, `pool:${cell.line}`, cell.rounded)
+      flow(`pool:${cell.line}`, cell.kind === 'held' ? 'held' : `centre:${cell.costCentre}`, cell.rounded)
+    }
+  }
+  return {
+    providers: distinct(({ provider }) => provider).map((name) => {
+      const of = (test: (cell: RoundedCell) => boolean): string => show(sum((cell) => cell.provider === name && test(cell)))
+      return { name, amount: of(() => true), direct: of(({ kind }) => kind === 'direct'), pools: of(isPooled), unassigned: of(({ kind }) => kind === 'unassigned') }
+    }),
+    pools: distinct((cell) => (isPooled(cell) ? cell.line : '')).map((code) => ({
+      code, name: names.pools.get(code)?.name ?? code, base: names.pools.get(code)?.base ?? '', amount: show(sum((cell) => isPooled(cell) && cell.line === code)), held: show(sum(({ kind, line }) => kind === 'held' && line === code)),
+    })),
+    centres: distinct(({ costCentre }) => costCentre).map((code) => {
+      const [direct, pools] = [sum(({ kind, costCentre }) => kind === 'direct' && costCentre === code), sum(({ kind, costCentre }) => kind === 'pool' && costCentre === code)]
+      return { code, name: names.centres.get(code) ?? '', direct: show(direct), pools: show(pools), amount: show(direct + pools) }
+    }),
+    unassigned: show(sum(({ kind }) => kind === 'unassigned')), held: show(sum(({ kind }) => kind === 'held')),
+    flows: [...flows].map(([name, amount]) => { const [from, to] = name.split('\u0000') as [string, string]; return { from, to, amount: show(amount) } }),
+  }
+}
+
+export function allocationRoutes(app: App): void {
+  const { database, ledger } = app
+  app.get('/api/balance', { schema: { querystring: MonthAndBasis } }, (request) => readBalance(database, request.query.month, request.query.basis, viewerOf(request)))
+
+  app.get('/api/allocation', { config: { roles: STAFF }, schema: { querystring: MonthAndBasis } }, async (request): Promise<WayOfMoney & { runs: RunRow[] }> => {
+    const { month, basis } = request.query
+    const [{ kind, run }, currency, centres, runs] = await Promise.all([readStanding(database, month), reportingCurrency(database), readCentres(database), listRuns(database, month)])
+    const cells = run ? await roundedCells(database, run.id, basis) : []
+    const pools = run ? ((await rulebookVersion(database, run.version))?.rulebook.pools ?? []) : []
+    const names = { pools: new Map(pools.map((pool) => [pool.code, { name: pool.name, base: baseLabel(pool) }])), centres: new Map(centres.map(({ code, name }) => [code, name])) }
+    return { standing: kind, run, currency, runs, ...wayOf(cells, names, minorDigits(currency)) }
+  })
+
+  app.post('/api/allocation/:month', { config: { roles: KEEPERS }, schema: { params: MonthParam } }, async (request) => {
+    const { month } = request.params
+    const { name } = viewerOf(request)
+    const result = await ledger.run({ month, user: name })
+    await audit(database, name, 'allocation run', month, result)
+    return result
+  })
+}

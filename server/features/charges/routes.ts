@@ -1,0 +1,52 @@
+import { Type } from 'typebox'
+import { isField } from '../../../core/charges/attributes.ts'
+import { readRef, type FigureRef } from '../../../core/workings/workings.ts'
+import type { App } from '../../app.ts'
+import { invalid, notFound } from '../../refusal.ts'
+import { viewerOf } from '../../viewer.ts'
+import { latestRun, type RunRow } from '../allocation/store.ts'
+import { rulebookVersion } from '../rulebook/store.ts'
+import { filterOf } from './filter.ts'
+import { readLines } from './store.ts'
+
+const Figure = Type.String({ minLength: 1, maxLength: 2_000 })
+const Step = Type.Object({ field: Type.String({ maxLength: 300 }), value: Type.Union([Type.String(), Type.Null()]) }, { additionalProperties: false })
+
+export function readFigureRef(text: string): FigureRef {
+  const ref = readRef(text)
+  if (!ref) throw invalid('The address of the figure cannot be read. Open the figure again from its page.')
+  return ref
+}
+
+export function chargeRoutes(app: App): void {
+  const { database, ledger } = app
+  const needRun = async (month: string): Promise<RunRow> => {
+    const run = await latestRun(database, month)
+    if (!run) throw notFound(`An allocation run of ${month}`)
+    return run
+  }
+
+  app.get('/api/charges', {
+    schema: { querystring: Type.Object({ figure: Figure, key: Type.Optional(Type.Integer({ minimum: 1 })), after: Type.Optional(Type.String({ pattern: '^\\d+\\.\\d+\\.\\d+$' })), limit: Type.Integer({ minimum: 1, maximum: 500, default: 100 }) }) },
+  }, async (request) => {
+    const { figure, key, after, limit } = request.query
+    const ref = readFigureRef(figure)
+    const filter = { ...filterOf(ref, viewerOf(request)), ...(key ? { key: String(key) } : {}) }
+    const run = await needRun(ref.month)
+    const [atKey, bill, line] = (after ?? '').split('.').map(Number)
+    const { lines, next } = await readLines(database, run.id, ref.month, filter, after ? { key: atKey!, bill: bill!, line: line! } : null, limit)
+    const rulebook = await rulebookVersion(database, run.version)
+    return { lines: lines.map((charge) => ({ ...charge, ruleName: rulebook?.rulebook.rules[charge.rule]?.name ?? '' })), version: run.version, next: next ? `${next.key}.${next.bill}.${next.line}` : null }
+  })
+
+  app.post('/api/charges/groups', {
+    schema: { body: Type.Object({ figure: Figure, path: Type.Array(Step, { maxItems: 10 }), by: Type.String({ maxLength: 300 }) }) },
+  }, async (request) => {
+    const { figure, path, by } = request.body
+    if (!isField(by) || path.some(({ field }) => !isField(field))) throw invalid(`${by} is no attribute of a charge.`)
+    const ref = readFigureRef(figure)
+    const filter = filterOf(ref, viewerOf(request))
+    const run = await needRun(ref.month)
+    return ledger.group({ runId: run.id, basis: ref.basis, filter, path, by })
+  })
+}

@@ -1,0 +1,27 @@
+import { Type } from 'typebox'
+import { isField } from '../../../core/charges/attributes.ts'
+import type { App } from '../../app.ts'
+import { invalid } from '../../refusal.ts'
+import { STAFF, viewerOf } from '../../viewer.ts'
+import { MonthAndBasis, Basis, Month } from '../schemas.ts'
+import { readFigures } from './figures.ts'
+import { readMovements } from './movements.ts'
+import { readTasks } from './tasks.ts'
+
+export function deskRoutes(app: App): void {
+  const { database, ledger } = app
+  app.get('/api/desk', { schema: { querystring: MonthAndBasis } }, async (request) => {
+    const viewer = viewerOf(request)
+    const { month, basis } = request.query
+    const [figures, tasks] = await Promise.all([readFigures(database, month, basis, viewer), viewer.centres ? [] : readTasks(database, month)])
+    return { figures, tasks }
+  })
+
+  app.get('/api/desk/movements', { config: { roles: STAFF }, schema: { querystring: MonthAndBasis } }, (request) => readMovements(database, request.query.month, request.query.basis))
+
+  app.get('/api/desk/top', { config: { roles: STAFF }, schema: { querystring: Type.Object({ month: Month, basis: Basis, by: Type.String({ maxLength: 300 }) }) } }, async (request) => {
+    const { month, basis, by } = request.query
+    if (!isField(by)) throw invalid(`${by} is no attribute of a charge.`)
+    return { values: (await ledger.values({ month, field: by, text: '', basis })).slice(0, 15) }
+  })
+}

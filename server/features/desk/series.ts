@@ -1,0 +1,57 @@
+import { amountOf } from '../../../core/money/amount.ts'
+import { convert, MissingRate, type RateTable } from '../../../core/money/convert.ts'
+import { monthsBetween, monthOfDay } from '../../../core/calendar/month.ts'
+import type { Basis } from '../../../core/types.ts'
+import type { Database } from '../../db/database.ts'
+import { invalid } from '../../refusal.ts'
+import type { Viewer } from '../../viewer.ts'
+import { latestRun } from '../allocation/store.ts'
+import { readRates } from '../rates/store.ts'
+
+export interface DayAmount { day: string; month: string; provider: string; service: string; exact: bigint }
+
+interface SeriesRow { day: string; month: string; provider: string; service: string; currency: string; amount: string }
+
+/**
+ * Cost by day, provider and service over the bills of the months, in 10^-20 of the reporting currency. For an owner:
+ * the direct cost of the own cost centres, as the latest run of each month assigns it.
+ */
+export async function readSeries(database: Database, first: string, last: string, basis: Basis, viewer: Viewer): Promise<DayAmount[]> {
+  const cost = basis === 'billed' ? 'billed_cost' : 'effective_cost'
+  const rates = new Map<string, RateTable>()
+  for (const month of monthsBetween(first, last)) rates.set(month, await readRates(database, month))
+  const rows = viewer.centres ? await ownRows(database, first, last, cost, viewer.centres) : await allRows(database, first, last, cost)
+  return rows.map(({ currency, amount, ...row }) => {
+    try {
+      return { ...row, exact: convert(amountOf(amount), currency, rates.get(row.month)!) }
+    } catch (error) {
+      if (error instanceof MissingRate) throw invalid(`There is no exchange rate for ${currency} in ${row.month}. Enter it in Intake.`)
+      throw error
+    }
+  })
+}
+
+/** A bill has one currency, by its keys; the invariant is the provider's, so it is looked up and not assumed. */
+const allRows = (database: Database, first: string, last: string, cost: string): Promise<SeriesRow[]> =>
+  database.rows<SeriesRow>(
+    `SELECT d.day, b.month, b.provider, d.service, c.currency, SUM(d.${cost}) AS amount
+     FROM bills b JOIN bill_days d ON d.bill_id = b.id
+     JOIN (SELECT x.id, (SELECT k.currency FROM bill_keys s JOIN charge_keys k ON k.id = s.key_id WHERE s.bill_id = x.id LIMIT 1) AS currency FROM bills x WHERE x.state = 'current' AND x.month BETWEEN ? AND ?) c ON c.id = b.id
+     WHERE b.state = 'current' AND b.month BETWEEN ? AND ? GROUP BY d.day, b.month, b.provider, d.service, c.currency`, [first, last, first, last])
+
+async function ownRows(database: Database, first: string, last: string, cost: string, centres: readonly string[]): Promise<SeriesRow[]> {
+  const rows: SeriesRow[] = []
+  for (const month of monthsBetween(first, last)) {
+    const run = await latestRun(database, month)
+    if (!run) continue
+    rows.push(...await database.rows<SeriesRow>(
+      `SELECT DATE(c.starts_at) AS day, ? AS month, k.provider, k.service, k.currency, SUM(c.${cost}) AS amount
+       FROM run_keys r JOIN charge_keys k ON k.id = r.key_id JOIN bills b ON b.month = ? AND b.state = 'current'
+       JOIN charges c ON c.bill_id = b.id AND c.key_id = r.key_id
+       WHERE r.run_id = ? AND r.kind = 'direct' AND r.target IN (?) GROUP BY DATE(c.starts_at), k.provider, k.service, k.currency`, [month, month, run.id, centres.length > 0 ? centres : ['']]))
+  }
+  return rows
+}
+
+/** Days that belong to their billing month; corrections of earlier months are kept apart. */
+export const inOwnMonth = ({ day, month }: DayAmount): boolean => monthOfDay(day) === month

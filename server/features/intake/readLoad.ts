@@ -1,0 +1,89 @@
+import { createReadStream } from 'node:fs'
+import { open } from 'node:fs/promises'
+import type { Readable } from 'node:stream'
+import { createGunzip } from 'node:zlib'
+import { ChargeReader, type Shape } from '../../../core/charges/chargeReader.ts'
+import type { RowFinding } from '../../../core/charges/checkRow.ts'
+import { cellText, CsvSplitter, type CellRanges } from '../../../core/charges/csvSplitter.ts'
+import { readHead, type ColumnMap, type Head } from '../../../core/charges/head.ts'
+import type { ChargeWriter } from './chargeWriter.ts'
+import type { Findings } from './findings.ts'
+
+/** Beyond this number of distinct descriptions in one file the reader starts afresh, to bound its memory. */
+const MOST_SHAPES = 300_000
+const LARGEST_UNPACKED = 512 * 2 ** 30
+
+export interface ReadProgress { bytes: number; lines: number }
+
+/** The bytes of a file, unpacked where it begins like gzip, whatever its name says; `seen` counts the bytes on disk. */
+async function openFile(path: string, seen: (bytes: number) => void): Promise<Readable> {
+  const file = await open(path)
+  const start = Buffer.alloc(2)
+  await file.read(start, 0, 2, 0)
+  await file.close()
+  const raw = createReadStream(path, { highWaterMark: 1 << 20 })
+  raw.on('data', (piece) => seen(piece.length))
+  if (start[0] !== 0x1f || start[1] !== 0x8b) return raw
+  const unpacked = createGunzip({ chunkSize: 1 << 20 })
+  raw.on('error', (error) => unpacked.destroy(error))
+  return raw.pipe(unpacked)
+}
+
+/** The head and the first row of a file, to find the mapping of its provider. */
+export async function peek(path: string): Promise<{ names: string[]; first: string[] }> {
+  const rows: string[][] = []
+  const splitter = new CsvSplitter((row) => { if (rows.length < 2) rows.push(textsOf(row)) })
+  const stream = await openFile(path, () => {})
+  let budget = 8 << 20
+  for await (const piece of stream) {
+    splitter.push(piece as Buffer)
+    budget -= (piece as Buffer).length
+    if (rows.length >= 2 || budget < 0) break
+  }
+  stream.destroy()
+  if (rows.length < 2) splitter.end()
+  return { names: rows[0] ?? [], first: rows[1] ?? [] }
+}
+
+const textsOf = (row: CellRanges): string[] => Array.from({ length: row.count }, (_, index) => cellText(row, index))
+
+/** Reads a whole file: every row is checked; charges go to the writer until the first refusal. */
+export async function readLoad(path: string, map: ColumnMap, writer: ChargeWriter, findings: Findings, progress: (progress: ReadProgress) => Promise<void>): Promise<{ head: Head | null; lines: number }> {
+  let head: Head | null = null
+  let reader: ChargeReader | null = null
+  let lines = 0
+  const state: ReadProgress = { bytes: 0, lines: 0 }
+  const newReader = (columns: readonly string[]): ChargeReader => new ChargeReader(columns, {
+    charge: (charge, row) => { if (!findings.isRefused) writer.charge(charge, row) },
+    findings: (line: number, found: readonly RowFinding[]) => findings.note(line, found),
+    shape: (shape: Shape, index: number) => writer.shape(shape, index),
+  })
+  const splitter = new CsvSplitter((row) => {
+    if (!head) {
+      head = readHead(textsOf(row), map)
+      if (head.problems.length === 0) reader = newReader(head.columns)
+      return
+    }
+    lines++
+    reader?.read(row)
+  })
+  let unpacked = 0
+  for await (const piece of await openFile(path, (bytes) => { state.bytes += bytes })) {
+    unpacked += (piece as Buffer).length
+    if (unpacked > LARGEST_UNPACKED) throw new RangeError('the unpacked file is larger than 512 GB')
+    splitter.push(piece as Buffer)
+    if ((head as Head | null)?.problems.length) break
+    await writer.openBills()
+    if (writer.isFull) await writer.flush()
+    if (reader && (reader as ChargeReader).shapeCount > MOST_SHAPES) {
+      await writer.flush()
+      writer.forgetShapes()
+      reader = newReader(head!.columns)
+    }
+    state.lines = lines
+    await progress(state)
+  }
+  splitter.end()
+  await writer.openBills()
+  return { head, lines }
+}

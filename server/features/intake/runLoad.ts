@@ -1,0 +1,103 @@
+import { createConnection } from 'mysql2/promise'
+import type { ColumnMap } from '../../../core/charges/head.ts'
+import { connectionOptions, openDatabase, type Database } from '../../db/database.ts'
+import { ChargeWriter } from './chargeWriter.ts'
+import { Findings } from './findings.ts'
+import { peek, readLoad } from './readLoad.ts'
+import { emptyReport, endLoad, settleLoad, type LoadReport } from './takeLoad.ts'
+
+interface LoadRow { id: number; spool_file: string; file_hash: string; file_name: string }
+
+class Cancelled extends Error {}
+
+/** Reads one waiting load to its end: taken, waiting for confirmation, unchanged, refused, cancelled or failed. */
+export async function runLoad({ url, loadId }: { url: string; loadId: number }): Promise<void> {
+  const database = openDatabase(url, 3)
+  try {
+    const claimed = await database.run("UPDATE loads SET state = 'reading', heartbeat_at = NOW(3), read_bytes = 0, read_lines = 0, refused_lines = 0 WHERE id = ? AND state = 'waiting'", [loadId])
+    if (claimed.affectedRows === 0) return
+    const load = (await database.first<LoadRow>('SELECT id, spool_file, file_hash, file_name FROM loads WHERE id = ?', [loadId]))!
+    await read(database, url, load)
+  } finally {
+    await database.close()
+  }
+}
+
+async function read(database: Database, url: string, load: LoadRow): Promise<void> {
+  const report = emptyReport()
+  const twin = await sameFile(database, load)
+  if (twin) return endLoad(database, load.id, 'unchanged', `The same file was taken before, as load ${twin}; nothing changed.`, report)
+  try {
+    await readInto(database, url, load, report)
+  } catch (error) {
+    if (error instanceof Cancelled) return endLoad(database, load.id, 'cancelled', 'Cancelled; nothing was taken.', report)
+    const known = describeFailure(error)
+    await endLoad(database, load.id, known ? 'refused' : 'failed', known ?? 'The file could not be read because of an error in the program or the database; nothing was taken. Try again.', report)
+    if (!known) throw error
+  }
+}
+
+/** A load with the same bytes all of whose bills still stand. */
+async function sameFile(database: Database, { id, file_hash: hash }: LoadRow): Promise<number | null> {
+  const twin = await database.first<{ id: number }>(
+    `SELECT l.id FROM loads l WHERE l.file_hash = ? AND l.id <> ? AND l.state = 'taken'
+       AND NOT EXISTS (SELECT 1 FROM bills b WHERE b.load_id = l.id AND b.state <> 'current') LIMIT 1`, [hash, id])
+  return twin?.id ?? null
+}
+
+/** The columns mapped by hand for the provider that the first row names under that very mapping. */
+async function mapFor(database: Database, path: string): Promise<{ map: ColumnMap; provider: string }> {
+  const { names, first } = await peek(path)
+  const rows = await database.rows<{ provider: string; source_column: string; target_column: string }>('SELECT provider, source_column, target_column FROM column_maps')
+  const byProvider = new Map<string, Record<string, string>>()
+  for (const { provider, source_column: source, target_column: target } of rows) byProvider.set(provider, { ...byProvider.get(provider), [source]: target })
+  const providerUnder = (map: ColumnMap): string => first[names.findIndex((name) => (map[name.trim()] ?? name.trim()) === 'ProviderName')] ?? ''
+  for (const [provider, map] of byProvider) if (providerUnder(map) === provider) return { map, provider }
+  return { map: {}, provider: providerUnder({}) || first[names.findIndex((name) => name.trim() === 'Provider')] || '' }
+}
+
+async function readInto(database: Database, url: string, load: LoadRow, report: LoadReport): Promise<void> {
+  const { map, provider } = await mapFor(database, load.spool_file)
+  const findings = new Findings(load.id)
+  const [facts, descriptions] = await Promise.all([createConnection(connectionOptions(url)), createConnection(connectionOptions(url))])
+  const writer = new ChargeWriter(facts, descriptions, load.id)
+  const begun = Date.now()
+  let reported = 0
+  const save = async (bytes: number, lines: number): Promise<void> => {
+    await findings.save(database)
+    await database.run('UPDATE loads SET read_bytes = ?, read_lines = ?, refused_lines = ?, seconds = ?, heartbeat_at = NOW(3) WHERE id = ?', [bytes, lines, findings.refusedLines, (Date.now() - begun) / 1000, load.id])
+    const row = await database.first<{ cancel_asked: number }>('SELECT cancel_asked FROM loads WHERE id = ?', [load.id])
+    if (row?.cancel_asked) throw new Cancelled()
+  }
+  try {
+    const { head, lines } = await readLoad(load.spool_file, map, writer, findings, async ({ bytes, lines: read }) => {
+      if (Date.now() - reported < 400) return
+      reported = Date.now()
+      await save(bytes, read)
+    })
+    report.warnings = findings.warningCounts()
+    report.missingMandatory = head?.missingMandatory ?? []
+    if (head && head.problems.length > 0) {
+      report.mapping = { missing: head.proposals, unknown: head.unknown, provider }
+      return await endLoad(database, load.id, 'refused', head.problems.map(({ message }) => message).join(' '), report)
+    }
+    if (lines === 0) return await endLoad(database, load.id, 'refused', head ? 'The file has a head but no charge lines.' : 'The file is empty.', report)
+    if (!findings.isRefused) await writer.finish()
+    const { size } = await (await import('node:fs/promises')).stat(load.spool_file)
+    await save(size, lines)
+    if (findings.isRefused) return await endLoad(database, load.id, 'refused', `${findings.refusedLines} of ${lines} lines are refused, so nothing was taken. Mend them in the export and load the file again.`, report)
+    await settleLoad(database, load.id, report)
+  } finally {
+    facts.destroy()
+    descriptions.destroy()
+  }
+}
+
+/** Failures that are the file's: what to tell the person. */
+function describeFailure(error: unknown): string | null {
+  const { code, message } = error as { code?: string; message: string }
+  if (error instanceof RangeError) return `The file cannot be read: ${message}.`
+  if (code?.startsWith('Z_') || message.includes('incorrect header check')) return `The compressed file is damaged or cut short (${message}). Send it again.`
+  if (code === 'ENOSPC' || code === 'ER_DISK_FULL' || code === 'ER_RECORD_FILE_FULL') return 'The disk of the database is full; nothing was taken. Free some space and load the file again.'
+  return null
+}

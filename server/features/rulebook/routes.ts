@@ -1,0 +1,86 @@
+import { Type } from 'typebox'
+import { checkRulebook, conditionFlaw } from '../../../core/classify/checkRulebook.ts'
+import type { Rulebook } from '../../../core/types.ts'
+import type { App } from '../../app.ts'
+import { audit } from '../../audit.ts'
+import { conflict, invalid, notFound } from '../../refusal.ts'
+import { KEEPERS, STAFF, viewerOf } from '../../viewer.ts'
+import { Month } from '../schemas.ts'
+import { readCentres } from '../organisation/store.ts'
+import { readMonths } from '../periods/store.ts'
+import { latestRulebook, listVersions, publish, readDraft, rulebookVersion, saveDraft } from './store.ts'
+import { RulebookSchema } from './schema.ts'
+
+const Large = { bodyLimit: 32 << 20 }
+const MonthAndRulebook = Type.Object({ month: Month, rulebook: RulebookSchema })
+
+/** Figures are computed for what is being typed; conditions that are not complete yet do not take part. */
+function usable(rulebook: Rulebook): Rulebook {
+  return { ...rulebook, rules: rulebook.rules.map((rule) => ({ ...rule, enabled: rule.enabled && rule.conditions.length > 0 && rule.conditions.every((condition) => conditionFlaw(condition) === null) })) }
+}
+
+export function rulebookRoutes(app: App): void {
+  const { database, ledger } = app
+  const keepers = { config: { roles: KEEPERS } }
+  const staff = { config: { roles: STAFF } }
+
+  app.get('/api/rulebook', staff, async () => {
+    const [draft, latest] = await Promise.all([readDraft(database), latestRulebook(database)])
+    const isChanged = JSON.stringify(draft.rulebook) !== JSON.stringify(latest?.rulebook ?? null)
+    return { draft, latest: latest?.version ?? 0, isChanged, problems: checkRulebook(draft.rulebook, await readCentres(database)) }
+  })
+
+  app.put('/api/rulebook/draft', { ...keepers, ...Large, schema: { body: Type.Object({ revision: Type.Integer({ minimum: 0 }), rulebook: RulebookSchema }) } }, async (request) => {
+    const { revision, rulebook } = request.body
+    const { name } = viewerOf(request)
+    await database.transaction(async (queries) => {
+      if (await saveDraft(queries, rulebook, revision, name)) return
+      const { changedBy, changedAt } = await readDraft(queries)
+      throw conflict(`${changedBy} saved the draft at ${changedAt.slice(11, 16)} UTC, after you opened it. Your change was not saved over it.`, { changedBy, changedAt })
+    })
+    return { revision: revision === 0 ? 1 : revision + 1, problems: checkRulebook(rulebook, await readCentres(database)) }
+  })
+
+  app.post('/api/rulebook/publish', { ...keepers, schema: { body: Type.Object({ revision: Type.Integer({ minimum: 0 }), note: Type.String({ minLength: 1, maxLength: 1000 }) }) } }, async (request) => {
+    const { revision, note } = request.body
+    const { name } = viewerOf(request)
+    const version = await database.transaction(async (queries) => {
+      const draft = await readDraft(queries)
+      if (draft.revision !== revision) throw conflict(`${draft.changedBy} has changed the draft since you looked at its effect. Look again, then publish.`)
+      const problems = checkRulebook(draft.rulebook, await readCentres(queries))
+      if (problems.length > 0) throw invalid(`The rulebook cannot be published yet: ${problems[0]!.message}`, { problems })
+      const number = await publish(queries, draft.rulebook, name, note)
+      await audit(queries, name, 'rulebook published', String(number), { note })
+      return number
+    })
+    return { version }
+  })
+
+  app.get('/api/rulebook/versions', staff, async () => ({ versions: await listVersions(database) }))
+
+  app.get('/api/rulebook/versions/:version', { ...staff, schema: { params: Type.Object({ version: Type.Integer({ minimum: 1 }) }) } }, async (request) => {
+    const found = await rulebookVersion(database, request.params.version)
+    if (!found) throw notFound(`Version ${request.params.version} of the rulebook`)
+    return found
+  })
+
+  app.post('/api/rulebook/figures', { ...staff, ...Large, schema: { body: MonthAndRulebook } }, (request) =>
+    ledger.figures({ month: request.body.month, rulebook: usable(request.body.rulebook) }))
+
+  app.post('/api/rulebook/unassigned', { ...staff, ...Large, schema: { body: MonthAndRulebook } }, async (request) =>
+    ({ groups: await ledger.unassigned({ month: request.body.month, rulebook: usable(request.body.rulebook) }) }))
+
+  app.post('/api/rulebook/effect', { ...staff, ...Large, schema: { body: Type.Object({ months: Type.Array(Month, { maxItems: 36 }), rulebook: RulebookSchema }) } }, async (request) => {
+    const states = new Map((await readMonths(database)).map(({ month, state }) => [month, state]))
+    const open = request.body.months.filter((month) => states.get(month) !== 'closed')
+    const before = (await latestRulebook(database))?.rulebook ?? { chargedBasis: 'effective' as const, rules: [], pools: [] }
+    const effects = await ledger.effect({ months: open, before, after: usable(request.body.rulebook) })
+    return { effects, closed: request.body.months.filter((month) => !open.includes(month)) }
+  })
+
+  app.get('/api/rulebook/values', { ...staff, schema: { querystring: Type.Object({ month: Month, field: Type.String({ minLength: 1, maxLength: 300 }), text: Type.Optional(Type.String({ maxLength: 200 })) }) } }, async (request) =>
+    ({ values: await ledger.values({ month: request.query.month, field: request.query.field, text: request.query.text ?? '' }) }))
+
+  app.get('/api/rulebook/fields', { ...staff, schema: { querystring: Type.Object({ month: Month }) } }, async (request) =>
+    ({ fields: await ledger.fields({ month: request.query.month }) }))
+}

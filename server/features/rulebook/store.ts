@@ -1,0 +1,48 @@
+import type { Rulebook } from '../../../core/types.ts'
+import type { Queries } from '../../db/database.ts'
+
+export interface RulebookVersion { version: number; rulebook: Rulebook; author: string; note: string; published: string }
+export interface Draft { revision: number; rulebook: Rulebook; changedBy: string; changedAt: string }
+
+export const emptyRulebook = (): Rulebook => ({ chargedBasis: 'effective', rules: [], pools: [] })
+
+interface VersionRow { version: number; document: string; author: string; note: string; published_at: string }
+const versionOf = ({ version, document, author, note, published_at: published }: VersionRow): RulebookVersion => ({ version, rulebook: JSON.parse(document) as Rulebook, author, note, published })
+
+export async function latestRulebook(queries: Queries): Promise<RulebookVersion | null> {
+  const row = await queries.first<VersionRow>('SELECT * FROM rulebook_versions ORDER BY version DESC LIMIT 1')
+  return row ? versionOf(row) : null
+}
+
+export async function rulebookVersion(queries: Queries, version: number): Promise<RulebookVersion | null> {
+  const row = await queries.first<VersionRow>('SELECT * FROM rulebook_versions WHERE version = ?', [version])
+  return row ? versionOf(row) : null
+}
+
+export const listVersions = (queries: Queries): Promise<{ version: number; author: string; note: string; published: string; rules: number }[]> =>
+  queries.rows("SELECT version, author, note, published_at AS published, JSON_LENGTH(document, '$.rules') + 0 AS rules FROM rulebook_versions ORDER BY version DESC")
+
+/** The draft that everybody edits; begins as the latest version. */
+export async function readDraft(queries: Queries): Promise<Draft> {
+  const row = await queries.first<{ revision: number; document: string; changed_by: string; changed_at: string }>('SELECT revision, document, changed_by, changed_at FROM rulebook_draft WHERE id = 1')
+  if (row) return { revision: row.revision, rulebook: JSON.parse(row.document) as Rulebook, changedBy: row.changed_by, changedAt: row.changed_at }
+  return { revision: 0, rulebook: (await latestRulebook(queries))?.rulebook ?? emptyRulebook(), changedBy: '', changedAt: '' }
+}
+
+/** Saves the draft on top of the revision it was read at; false where somebody else has saved since. */
+export async function saveDraft(queries: Queries, rulebook: Rulebook, readAt: number, user: string): Promise<boolean> {
+  const document = JSON.stringify(rulebook)
+  if (readAt === 0) {
+    const made = await queries.run('INSERT IGNORE INTO rulebook_draft (id, revision, document, changed_by) VALUES (1, 1, ?, ?)', [document, user])
+    return made.affectedRows === 1
+  }
+  const changed = await queries.run('UPDATE rulebook_draft SET revision = revision + 1, document = ?, changed_by = ?, changed_at = NOW(3) WHERE id = 1 AND revision = ?', [document, user, readAt])
+  return changed.affectedRows === 1
+}
+
+export async function publish(queries: Queries, rulebook: Rulebook, author: string, note: string): Promise<number> {
+  const latest = await queries.first<{ version: number }>('SELECT version FROM rulebook_versions ORDER BY version DESC LIMIT 1 FOR UPDATE')
+  const version = (latest?.version ?? 0) + 1
+  await queries.run('INSERT INTO rulebook_versions (version, document, author, note) VALUES (?, ?, ?, ?)', [version, JSON.stringify(rulebook), author, note])
+  return version
+}

@@ -1,0 +1,241 @@
+import { amountOf, formatAmount } from '../../../core/money/amount.ts'
+import { convert, CONVERTED_SCALE } from '../../../core/money/convert.ts'
+import { minorDigits } from '../../../core/money/currency.ts'
+import { baseLabel } from '../../../core/pools/distribute.ts'
+import type { RoundedCell } from '../../../core/statements/cells.ts'
+import { writeFilter, type KeyFilter } from '../../../core/workings/keyFilter.ts'
+import { writeRef, type FigureRef, type RuleNote, type Term, type Workings } from '../../../core/workings/workings.ts'
+import type { Pool } from '../../../core/types.ts'
+import type { Database } from '../../db/database.ts'
+import { invalid, notFound } from '../../refusal.ts'
+import { reportingCurrency } from '../../settingsTable.ts'
+import type { Viewer } from '../../viewer.ts'
+import { latestRun, roundedCells, runRates, type RunRow } from '../allocation/store.ts'
+import { filterOf } from '../charges/filter.ts'
+import { readKeySums, type KeySum } from '../charges/store.ts'
+import { exact, readScope, readStatement, readWeights, type StatementScope } from '../statements/read.ts'
+import { rulebookVersion, type RulebookVersion } from '../rulebook/store.ts'
+
+/** What every kind of figure needs to be written out. */
+interface Context {
+  database: Database
+  viewer: Viewer
+  ref: FigureRef
+  run: RunRow
+  rulebook: RulebookVersion
+  rates: ReadonlyMap<string, bigint>
+  currency: string
+  digits: number
+}
+
+const KINDS: Record<string, (context: Context) => Promise<Workings>> = { keys: keysWorkings, statement: statementWorkings, line: lineWorkings, share: shareWorkings, pool: poolWorkings }
+
+/** Largest terms written out one by one; the rest is one term. */
+const MOST_TERMS = 24
+
+export async function writeWorkings(database: Database, ref: FigureRef, viewer: Viewer): Promise<Workings> {
+  const write = KINDS[ref.kind]
+  if (!write) throw invalid('The address of the figure cannot be read.')
+  const run = await latestRun(database, ref.month)
+  if (!run) throw notFound(`An allocation run of ${ref.month}`)
+  const [rulebook, rates, currency] = await Promise.all([rulebookVersion(database, run.version), runRates(database, run.id), reportingCurrency(database)])
+  return write({ database, viewer, ref, run, rulebook: rulebook!, rates, currency, digits: minorDigits(currency) })
+}
+
+const refTo = ({ ref: { month, basis } }: Context, kind: string, ...parts: string[]): string => writeRef({ kind, month, basis, parts })
+const toKeys = (context: Context, filter: KeyFilter): string => refTo(context, 'keys', ...writeFilter(filter))
+const term = (sign: Term['sign'], label: string, amount: string, unit: string, note = '', opens: string | null = null): Term => ({ sign, label, note, amount, unit, opens })
+const converted = (units: bigint): string => formatAmount(units, 2, CONVERTED_SCALE)
+const minor = (units: bigint, { digits }: Context): string => formatAmount(units, digits, digits)
+
+function ruleNote({ rulebook }: Context, index: number): RuleNote[] {
+  const rule = rulebook.rulebook.rules[index]
+  return rule ? [{ name: `${index + 1} “${rule.name}”`, version: rulebook.version, author: rulebook.author, published: rulebook.published.slice(0, 10) }] : []
+}
+
+/** The terms that turn an amount of the billing currency into the reporting one; none where they are the same. */
+function conversion(context: Context, amount: bigint, currency: string): Term[] {
+  if (currency === context.currency) return []
+  const rate = context.rates.get(currency)!
+  return [
+    term('×', 'exchange rate', formatAmount(rate), `${context.currency} per ${currency}`, `of ${context.ref.month}, as frozen in run ${context.run.id}`),
+    term('=', 'in the reporting currency', converted(convert(amount, currency, context.rates)), context.currency),
+  ]
+}
+
+/** A sum over charge keys: by provider, then rule, then service, then resource, down to one key. */
+async function keysWorkings(context: Context): Promise<Workings> {
+  const { database, ref, run, viewer, rates, currency, rulebook } = context
+  const filter = filterOf(ref, viewer)
+  const sums = await readKeySums(database, run.id, filter)
+  const amountIn = (sum: KeySum): bigint => amountOf(sum[ref.basis])
+  const total = sums.reduce((whole, sum) => whole + convert(amountIn(sum), sum.currency, rates), 0n)
+  const steps: { name: keyof KeyFilter; valueOf: (sum: KeySum) => string; labelOf: (value: string, sum: KeySum) => string }[] = [
+    { name: 'provider', valueOf: (sum) => sum.provider, labelOf: (value) => value },
+    { name: 'kind', valueOf: () => filter.kind ?? '', labelOf: (value) => value },
+    { name: 'rule', valueOf: (sum) => String(sum.rule), labelOf: (value) => (rulebook.rulebook.rules[Number(value)] ? `rule ${Number(value) + 1} “${rulebook.rulebook.rules[Number(value)]!.name}”` : 'no rule takes these') },
+    { name: 'service', valueOf: (sum) => sum.service, labelOf: (value) => value || 'no service' },
+    { name: 'key', valueOf: (sum) => String(sum.id), labelOf: (_value, sum) => sum.resource || sum.service },
+  ]
+  const step = steps.find(({ name, valueOf }) => filter[name] === undefined && new Set(sums.map(valueOf)).size > 1) ?? null
+  const currencies = new Set(sums.map((sum) => sum.currency))
+  const only = currencies.size === 1 ? [...currencies][0]! : null
+  const terms = step ? groupTerms(context, sums, filter, step, amountIn, only) : []
+  const sum = sums.reduce((whole, one) => whole + amountIn(one), 0n)
+  const lines = sums.reduce((count, one) => count + one.lines, 0)
+  if (only) {
+    if (terms.length === 0) terms.push(term('', `${lines} charge line${lines === 1 ? '' : 's'}`, formatAmount(sum, 2), only, `${ref.basis} cost`))
+    else terms.push(term('=', 'sum', formatAmount(sum, 2), only))
+    terms.push(...conversion(context, sum, only))
+  } else terms.push(term('=', 'sum', converted(total), currency))
+  const rules = [...new Set(sums.map(({ rule }) => rule))]
+  return {
+    title: titleOf(context, filter), subtitle: `${lines} charge lines, ${ref.month}, ${ref.basis} cost`, amount: converted(total), currency,
+    terms, rules: rules.length <= 3 ? rules.flatMap((rule) => ruleNote(context, rule)) : [], charges: lines > 0 ? toKeys(context, filter) : null,
+  }
+}
+
+function groupTerms(context: Context, sums: KeySum[], filter: KeyFilter, step: { name: keyof KeyFilter; valueOf: (sum: KeySum) => string; labelOf: (value: string, sum: KeySum) => string }, amountIn: (sum: KeySum) => bigint, only: string | null): Term[] {
+  const groups = new Map<string, KeySum[]>()
+  for (const sum of sums) groups.set(step.valueOf(sum), [...(groups.get(step.valueOf(sum)) ?? []), sum])
+  const valued = [...groups].map(([value, members]) => ({
+    value, members, lines: members.reduce((count, { lines }) => count + lines, 0),
+    amount: members.reduce((whole, sum) => whole + (only ? amountIn(sum) : convert(amountIn(sum), sum.currency, context.rates)), 0n),
+  })).sort((a, b) => (abs(b.amount) > abs(a.amount) ? 1 : -1))
+  const show = (amount: bigint): string => (only ? formatAmount(amount, 2) : converted(amount))
+  const unit = only ?? context.currency
+  const shown = valued.length > MOST_TERMS ? valued.slice(0, MOST_TERMS - 1) : valued
+  const rest = valued.slice(shown.length)
+  const terms = shown.map(({ value, members, amount, lines }, index) =>
+    term(index === 0 ? '' : '+', step.labelOf(value, members[0]!), show(amount), unit, `${lines} charge lines`, toKeys(context, { ...filter, [step.name]: value })))
+  if (rest.length > 0) terms.push(term('+', `${rest.length} smaller ones`, show(rest.reduce((whole, { amount }) => whole + amount, 0n)), unit, 'open the charge lines to see each'))
+  return terms
+}
+
+const abs = (value: bigint): bigint => (value < 0n ? -value : value)
+
+function titleOf({ rulebook }: Context, { kind, target, provider, service, rule, key }: KeyFilter): string {
+  const pool = rulebook.rulebook.pools.find(({ code }) => code === target)
+  const place = kind === 'direct' ? `Direct cost${target ? ` of ${target}` : ''}` : kind === 'pool' ? `Pool ${pool?.name ?? target ?? ''}` : kind === 'unassigned' ? 'Unassigned' : 'Billed'
+  return [place, provider, service, rule === undefined ? '' : rulebook.rulebook.rules[Number(rule)]?.name ?? '', key ? 'one charge key' : ''].filter(Boolean).join(' · ')
+}
+
+/** The total of a statement: its lines. */
+async function statementWorkings(context: Context): Promise<Workings> {
+  const { ref, database, viewer, currency } = context
+  const [scopeText, group] = ref.parts as [string, string | undefined]
+  const { scope, statement } = await readStatement(database, scopeText, ref.month, ref.basis, viewer)
+  const groups = statement.groups.filter(({ kind }) => !group || kind === group)
+  const lines = groups.flatMap(({ kind, lines: all }) => all.filter(({ amount }) => amount !== 0n).map((line) => ({ kind, ...line })))
+  const total = groups.reduce((sum, { figures }) => sum + figures.amount, 0n)
+  return {
+    title: `${scope.code} ${scope.name}`, subtitle: `${group ? groups[0]?.title ?? '' : 'Charged'}, ${ref.month}, ${ref.basis} cost`, amount: minor(total, context), currency,
+    terms: [
+      ...lines.map(({ kind, label, amount, note, provider, line }, index) => term(index === 0 ? '' : '+', label, minor(amount, context), currency, note, refTo(context, 'line', scopeText, kind, provider, line))),
+      term('=', 'sum', minor(total, context), currency),
+    ],
+    rules: [], charges: null,
+  }
+}
+
+/** A line of a statement: where the scope has several cost centres, theirs; for one, the exact sum and its rounding. */
+async function lineWorkings(context: Context): Promise<Workings> {
+  const { ref, database, viewer, run, currency } = context
+  const [scopeText, kind, provider = '', line = ''] = ref.parts as [string, string, string?, string?]
+  const scope = await readScope(database, scopeText, viewer)
+  const cells = (await roundedCells(database, run.id, ref.basis)).filter((cell) => scope.centres.includes(cell.costCentre) && cell.kind === kind && cell.line === line && (kind === 'pool' || cell.provider === provider))
+  const rounded = cells.reduce((sum, cell) => sum + cell.rounded, 0n)
+  const pool = context.rulebook.rulebook.pools.find(({ code }) => code === line)
+  const label = kind === 'pool' ? (pool?.name ?? line) : `${provider} · ${line || 'no service'}`
+  const common = { title: label, subtitle: `${scope.code} ${scope.name}, ${ref.month}, ${ref.basis} cost`, amount: minor(rounded, context), currency }
+  const byCentre = new Map<string, RoundedCell[]>()
+  for (const cell of cells) byCentre.set(cell.costCentre, [...(byCentre.get(cell.costCentre) ?? []), cell])
+  if (scope.kind === 'unit') {
+    const terms = [...byCentre].sort().map(([code, own], index) => term(index === 0 ? '' : '+', `cost centre ${code}`, minor(own.reduce((sum, cell) => sum + cell.rounded, 0n), context), currency, '', refTo(context, 'line', `cc:${code}`, kind, provider, line)))
+    return { ...common, terms: [...terms, term('=', 'sum', common.amount, currency)], rules: [], charges: null }
+  }
+  if (kind === 'pool') return { ...common, terms: poolLineTerms(context, scope, cells, line), rules: [], charges: null }
+  return directLine(context, common, cells, { kind: 'direct', target: scope.code, provider, service: line })
+}
+
+async function directLine(context: Context, common: Pick<Workings, 'title' | 'subtitle' | 'amount' | 'currency'>, cells: RoundedCell[], filter: KeyFilter): Promise<Workings> {
+  const sums = await readKeySums(context.database, context.run.id, filter)
+  const lines = sums.reduce((count, sum) => count + sum.lines, 0)
+  const rules = [...new Set(sums.map(({ rule }) => rule))]
+  const terms = cells.flatMap((cell, index) => [
+    term(index === 0 ? '' : '+', `${lines} charge lines of ${cell.provider}`, formatAmount(cell.amount, 2), cell.currency, `${context.ref.basis} cost`, toKeys(context, filter)),
+    ...conversion(context, cell.amount, cell.currency),
+  ])
+  return { ...common, terms: [...terms, ...roundingTerms(context, cells)], rules: rules.flatMap((rule) => ruleNote(context, rule)), charges: toKeys(context, filter) }
+}
+
+/** What rounding together with the rest of the provider's month added or took away. */
+function roundingTerms(context: Context, cells: readonly RoundedCell[]): Term[] {
+  const unit = 10n ** BigInt(CONVERTED_SCALE - context.digits)
+  const rounded = cells.reduce((sum, cell) => sum + cell.rounded, 0n)
+  const difference = rounded * unit - cells.reduce((sum, cell) => sum + cell.exact, 0n)
+  return [
+    ...(difference === 0n ? [] : [term('+', 'rounded with the month', formatAmount(difference, 2, CONVERTED_SCALE), context.currency, 'largest remainder over all cost centres of the provider')]),
+    term('=', 'on the statement', minor(rounded, context), context.currency),
+  ]
+}
+
+function poolLineTerms(context: Context, scope: StatementScope, cells: RoundedCell[], pool: string): Term[] {
+  const shares = cells.map((cell, index) => term(index === 0 ? '' : '+', `share of what ${cell.provider} billed`, converted(cell.exact), context.currency, '', refTo(context, 'share', scope.code, pool, cell.provider, cell.currency)))
+  return [...shares, ...roundingTerms(context, cells)]
+}
+
+/** One cost centre's share of one provider's part of a pool: amount × weight ÷ base. */
+async function shareWorkings(context: Context): Promise<Workings> {
+  const { ref, database, viewer, run, currency } = context
+  const [centre = '', code = '', provider = '', billing = ''] = ref.parts
+  await readScope(database, `cc:${centre}`, viewer)
+  const [cells, weights] = await Promise.all([roundedCells(database, run.id, ref.basis), readWeights(database, run.id)])
+  const stream = cells.filter((cell) => cell.kind === 'pool' && cell.line === code && cell.provider === provider && cell.currency === billing)
+  const own = stream.find((cell) => cell.costCentre === centre)
+  const weight = weights.find((row) => row.pool === code && row.cost_centre === centre)
+  const pool = context.rulebook.rulebook.pools.find((candidate) => candidate.code === code)
+  if (!own || !weight || !pool) throw notFound('This share')
+  const amount = stream.reduce((sum, cell) => sum + cell.amount, 0n)
+  const isDirect = pool.base.kind === 'direct'
+  const unit = isDirect ? currency : pool.base.kind === 'fixed' ? '%' : ''
+  const seesAll = viewer.centres === null
+  const members = weights.filter((row) => row.pool === code).length
+  return {
+    title: `${pool.name}, ${provider}`, subtitle: `share of ${centre}, ${ref.month}, ${ref.basis} cost`, amount: converted(own.exact), currency,
+    terms: [
+      term('', `pool ${pool.name}`, formatAmount(amount, 2), billing, `billed by ${provider}`, seesAll ? toKeys(context, { kind: 'pool', target: code, provider }) : null),
+      term('×', isDirect ? `direct cost of ${centre}` : `weight of ${centre}`, trimmed(weight.weight), unit, baseLabel(pool), isDirect ? toKeys(context, { kind: 'direct', target: centre }) : null),
+      term('÷', isDirect ? 'direct cost of all payers' : 'sum of the weights', trimmed(weight.base), unit, `${members} cost centres`, seesAll ? refTo(context, 'pool', code) : null),
+      term('=', 'share', formatAmount(own.amount, 2), billing, `${percent(weight)} %; to the tenth decimal, largest remainder`),
+      ...conversion(context, own.amount, billing),
+    ],
+    rules: [], charges: null,
+  }
+}
+
+/** A pool: what came in, what each cost centre takes, what is held. For those who may see everything. */
+async function poolWorkings(context: Context): Promise<Workings> {
+  const { ref, database, viewer, run, currency } = context
+  const [code = ''] = ref.parts
+  if (viewer.centres) throw invalid('Only those who see every cost centre can open a whole pool.')
+  const [cells, weights] = await Promise.all([roundedCells(database, run.id, ref.basis), readWeights(database, run.id)])
+  const pool = context.rulebook.rulebook.pools.find((candidate) => candidate.code === code)
+  if (!pool) throw notFound(`Pool ${code}`)
+  const own = cells.filter(({ kind, line }) => (kind === 'pool' || kind === 'held') && line === code)
+  const total = own.reduce((sum, cell) => sum + cell.rounded, 0n)
+  const centres = [...new Set(own.map(({ costCentre }) => costCentre))].sort()
+  const amountOfCentre = (centre: string): bigint => own.filter(({ costCentre }) => costCentre === centre).reduce((sum, cell) => sum + cell.rounded, 0n)
+  const noteOf = (centre: string): string => { const weight = weights.find((row) => row.pool === code && row.cost_centre === centre); return weight ? `${percent(weight)} %` : '' }
+  return {
+    title: `Pool ${pool.name}`, subtitle: `shared ${baseLabel(pool as Pool)}, ${ref.month}, ${ref.basis} cost`, amount: minor(total, context), currency,
+    terms: [
+      ...centres.map((centre, index) => term(index === 0 ? '' : '+', centre ? `to ${centre}` : 'held', minor(amountOfCentre(centre), context), currency, noteOf(centre), centre ? refTo(context, 'line', `cc:${centre}`, 'pool', '', code) : null)),
+      term('=', 'the whole pool', minor(total, context), currency, 'open to see what came in', toKeys(context, { kind: 'pool', target: code })),
+    ],
+    rules: [], charges: toKeys(context, { kind: 'pool', target: code }),
+  }
+}
+
+const trimmed = (decimal: string): string => (decimal.includes('.') ? decimal.replace(/0+$/, '').replace(/\.$/, '') : decimal)
+const percent = ({ weight, base }: { weight: string; base: string }): string => formatAmount((exact(weight) * 10n ** 8n) / exact(base), 2, 6)

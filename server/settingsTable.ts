@@ -1,0 +1,13 @@
+import type { Queries } from './db/database.ts'
+
+export type SettingName = 'demo' | 'currency' | 'today'
+
+export const readSetting = async (queries: Queries, name: SettingName): Promise<string | null> =>
+  (await queries.first<{ value: string }>('SELECT value FROM settings WHERE name = ?', [name]))?.value ?? null
+
+export async function writeSetting(queries: Queries, name: SettingName, value: string | null): Promise<void> {
+  if (value === null) await queries.run('DELETE FROM settings WHERE name = ?', [name])
+  else await queries.run('REPLACE INTO settings (name, value) VALUES (?, ?)', [name, value])
+}
+
+export const reportingCurrency = async (queries: Queries): Promise<string> => (await readSetting(queries, 'currency')) ?? 'EUR'

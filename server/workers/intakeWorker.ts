@@ -1,0 +1,3 @@
+import { runLoad } from '../features/intake/runLoad.ts'
+
+export default runLoad
