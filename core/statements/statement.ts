@@ -30,13 +30,15 @@ export interface StatementLine extends StatementFigures {
   label: string
   /** the part of the pool in 10^-8 (so six decimals of a percent); null for direct cost */
   share: bigint | null
-  note: string
+  /** whole pool in minor units and what it is shared in proportion to; empty for direct cost */
+  poolAmount: bigint | null
+  base: string
 }
 
 export interface PoolNote {
   name: string
-  /** whole pool in minor units, for the note beside its share */
-  amount: string
+  /** whole pool in minor units */
+  amount: bigint
   base: string
   /** part of the scope in 10^-8 */
   share: bigint
@@ -70,7 +72,8 @@ function buildGroup(kind: 'direct' | 'pool', now: readonly RoundedCell[], before
       provider, line, ...figuresOf(matching(now), matching(before)),
       label: kind === 'direct' ? `${provider} · ${line || 'no service'}` : (pool?.name ?? line),
       share: pool?.share ?? null,
-      note: pool ? `${pool.base}, of ${pool.amount}` : '',
+      poolAmount: pool?.amount ?? null,
+      base: pool?.base ?? '',
     }
   })
   return { kind, title: TITLES[kind], lines, figures: figuresOf(sum(ofKind(now)), sum(ofKind(before))) }

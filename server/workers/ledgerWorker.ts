@@ -1,6 +1,6 @@
 import type { Basis, Rulebook } from '../../core/types.ts'
 import { openDatabase, type Database } from '../db/database.ts'
-import { groupKeys, type GroupTask } from '../features/charges/groups.ts'
+import { groupKeys, keysOnPath, type GroupTask, type PathTask } from '../features/charges/groups.ts'
 import { readKeys } from '../features/allocation/ledger.ts'
 import { runPeriod } from '../features/allocation/runPeriod.ts'
 import { effectOf, readMonthLedger, ruleFigures, unassignedGroups, valuesOf, type MonthLedger } from '../features/rulebook/figures.ts'
@@ -23,11 +23,11 @@ const ledgers = new Map<string, MonthLedger>()
 /** The ledger of a month, kept until its bills, rates or cost centres change. */
 async function ledgerOf(url: string, month: string): Promise<MonthLedger> {
   const queries = opened(url)
-  const mark = await queries.first<{ mark: string }>(
-    `SELECT CONCAT_WS('|', (SELECT GROUP_CONCAT(id ORDER BY id) FROM bills WHERE month = ? AND state = 'current'),
-      (SELECT GROUP_CONCAT(currency, rate ORDER BY currency) FROM exchange_rates WHERE month = ?),
-      (SELECT MD5(GROUP_CONCAT(code, COALESCE(valid_from, ''), COALESCE(valid_to, '') ORDER BY code)) FROM cost_centres)) AS mark`, [month, month])
-  const name = `${month}|${mark!.mark}`
+  const marks = await queries.first<{ bills: string; rates: string; centres: string }>(
+    `SELECT (SELECT GROUP_CONCAT(id ORDER BY id) FROM bills WHERE month = ? AND state = 'current') AS bills,
+      (SELECT GROUP_CONCAT(currency, rate ORDER BY currency) FROM exchange_rates WHERE month = ?) AS rates,
+      (SELECT MD5(GROUP_CONCAT(code, '|', COALESCE(valid_from, ''), '|', COALESCE(valid_to, '') ORDER BY code)) FROM cost_centres) AS centres`, [month, month])
+  const name = JSON.stringify([url, month, marks])
   let ledger = ledgers.get(name)
   if (!ledger) {
     ledger = await readMonthLedger(queries, url, month)
@@ -45,6 +45,7 @@ export interface LedgerTasks {
   values: { in: { month: string; field: string; text: string; basis?: Basis }; out: ReturnType<typeof valuesOf> }
   fields: { in: { month: string }; out: { field: string; keys: number }[] }
   group: { in: GroupTask; out: Awaited<ReturnType<typeof groupKeys>> }
+  keys: { in: PathTask; out: number[] }
 }
 
 const tasks: { [Name in keyof LedgerTasks]: (url: string, input: LedgerTasks[Name]['in']) => Promise<LedgerTasks[Name]['out']> } = {
@@ -63,6 +64,7 @@ const tasks: { [Name in keyof LedgerTasks]: (url: string, input: LedgerTasks[Nam
     return [...counts].map(([field, keys]) => ({ field, keys })).sort((a, b) => (a.field < b.field ? -1 : 1))
   },
   group: (url, task) => groupKeys(opened(url), url, task),
+  keys: (url, task) => keysOnPath(opened(url), url, task),
 }
 
 export type TaskReply = { value: unknown } | { refusal: { status: number; code: string; message: string; details: Record<string, unknown> } }

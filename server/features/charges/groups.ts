@@ -7,34 +7,41 @@ import type { Queries } from '../../db/database.ts'
 import { reportingCurrency } from '../../settingsTable.ts'
 import { readAttributes } from '../allocation/ledger.ts'
 import { runRates } from '../allocation/store.ts'
-import { readKeySums } from './store.ts'
+import { readKeySums, type KeySum } from './store.ts'
 
-export interface GroupTask {
+/** Charges of a figure narrowed by steps: field and value (null: the field is missing). */
+export interface PathTask {
   runId: number
-  basis: Basis
   filter: KeyFilter
-  /** steps already taken: field and value (null: the field is missing) */
   path: { field: string; value: string | null }[]
-  by: string
 }
 
-export interface ChargeGroup { value: string | null; amount: string; lines: number; keys: number[] }
+export interface GroupTask extends PathTask { basis: Basis; by: string }
+
+export interface ChargeGroup { value: string | null; amount: string; lines: number }
+
+async function keysWithin(queries: Queries, url: string, { runId, filter, path }: PathTask): Promise<{ within: KeySum[]; attributes: Awaited<ReturnType<typeof readAttributes>> }> {
+  const sums = await readKeySums(queries, runId, filter)
+  const attributes = await readAttributes(queries, url, sums.map(({ id }) => id))
+  return { within: sums.filter(({ id }) => path.every(({ field, value }) => (attributes.get(id)![field] ?? null) === value)), attributes }
+}
+
+/** Numbers of the keys that a path leads to, in rising order. */
+export const keysOnPath = async (queries: Queries, url: string, task: PathTask): Promise<number[]> => (await keysWithin(queries, url, task)).within.map(({ id }) => id)
 
 /** The charges of a figure, narrowed by a path of values and gathered by one more field, largest money first. */
-export async function groupKeys(queries: Queries, url: string, { runId, basis, filter, path, by }: GroupTask): Promise<{ groups: ChargeGroup[]; total: string; lines: number }> {
-  const [sums, rates, currency] = await Promise.all([readKeySums(queries, runId, filter), runRates(queries, runId), reportingCurrency(queries)])
-  const attributes = await readAttributes(queries, url, sums.map(({ id }) => id))
+export async function groupKeys(queries: Queries, url: string, task: GroupTask): Promise<{ groups: ChargeGroup[]; total: string; lines: number }> {
+  const { basis, by } = task
+  const [{ within, attributes }, rates, currency] = await Promise.all([keysWithin(queries, url, task), runRates(queries, task.runId), reportingCurrency(queries)])
   const digits = minorDigits(currency)
-  const within = sums.filter(({ id }) => path.every(({ field, value }) => (attributes.get(id)![field] ?? null) === value))
-  const groups = new Map<string | null, { exact: bigint; lines: number; keys: number[] }>()
+  const groups = new Map<string | null, { exact: bigint; lines: number }>()
   let total = 0n
   for (const sum of within) {
     const value = attributes.get(sum.id)![by] ?? null
-    const group = groups.get(value) ?? { exact: 0n, lines: 0, keys: [] }
+    const group = groups.get(value) ?? { exact: 0n, lines: 0 }
     const exact = convert(amountOf(sum[basis]), sum.currency, rates)
     group.exact += exact
     group.lines += sum.lines
-    group.keys.push(sum.id)
     groups.set(value, group)
     total += exact
   }
@@ -43,6 +50,6 @@ export async function groupKeys(queries: Queries, url: string, { runId, basis, f
   const sorted = [...groups].sort(([a, x], [b, y]) => (magnitude(y.exact) > magnitude(x.exact) ? 1 : magnitude(y.exact) < magnitude(x.exact) ? -1 : String(a) < String(b) ? -1 : 1))
   return {
     total: show(total), lines: within.reduce((count, { lines }) => count + lines, 0),
-    groups: sorted.map(([value, { exact, lines, keys }]) => ({ value, amount: show(exact), lines, keys: keys.slice(0, 2) })),
+    groups: sorted.map(([value, { exact, lines }]) => ({ value, amount: show(exact), lines })),
   }
 }

@@ -12,6 +12,8 @@ import { readLines } from './store.ts'
 const Figure = Type.String({ minLength: 1, maxLength: 2_000 })
 const Step = Type.Object({ field: Type.String({ maxLength: 300 }), value: Type.Union([Type.String(), Type.Null()]) }, { additionalProperties: false })
 
+const Path = Type.Array(Step, { maxItems: 10 })
+
 export function readFigureRef(text: string): FigureRef {
   const ref = readRef(text)
   if (!ref) throw invalid('The address of the figure cannot be read. Open the figure again from its page.')
@@ -26,21 +28,22 @@ export function chargeRoutes(app: App): void {
     return run
   }
 
-  app.get('/api/charges', {
-    schema: { querystring: Type.Object({ figure: Figure, key: Type.Optional(Type.Integer({ minimum: 1 })), after: Type.Optional(Type.String({ pattern: '^\\d+\\.\\d+\\.\\d+$' })), limit: Type.Integer({ minimum: 1, maximum: 500, default: 100 }) }) },
+  app.post('/api/charges/lines', {
+    schema: { body: Type.Object({ figure: Figure, path: Path, after: Type.Optional(Type.String({ pattern: '^\\d+\\.\\d+\\.\\d+$' })), limit: Type.Integer({ minimum: 1, maximum: 500, default: 100 }) }) },
   }, async (request) => {
-    const { figure, key, after, limit } = request.query
+    const { figure, path, after, limit } = request.body
     const ref = readFigureRef(figure)
-    const filter = { ...filterOf(ref, viewerOf(request)), ...(key ? { key: String(key) } : {}) }
+    const filter = filterOf(ref, viewerOf(request))
     const run = await needRun(ref.month)
-    const [atKey, bill, line] = (after ?? '').split('.').map(Number)
-    const { lines, next } = await readLines(database, run.id, ref.month, filter, after ? { key: atKey!, bill: bill!, line: line! } : null, limit)
+    const [key, bill, line] = (after ?? '').split('.').map(Number)
+    const only = path.length > 0 ? await ledger.keys({ runId: run.id, filter, path }) : null
+    const { lines, next } = await readLines(database, run.id, ref.month, filter, after ? { key: key!, bill: bill!, line: line! } : null, limit, only)
     const rulebook = await rulebookVersion(database, run.version)
     return { lines: lines.map((charge) => ({ ...charge, ruleName: rulebook?.rulebook.rules[charge.rule]?.name ?? '' })), version: run.version, next: next ? `${next.key}.${next.bill}.${next.line}` : null }
   })
 
   app.post('/api/charges/groups', {
-    schema: { body: Type.Object({ figure: Figure, path: Type.Array(Step, { maxItems: 10 }), by: Type.String({ maxLength: 300 }) }) },
+    schema: { body: Type.Object({ figure: Figure, path: Path, by: Type.String({ maxLength: 300 }) }) },
   }, async (request) => {
     const { figure, path, by } = request.body
     if (!isField(by) || path.some(({ field }) => !isField(field))) throw invalid(`${by} is no attribute of a charge.`)

@@ -31,12 +31,13 @@ interface LineRow extends Omit<ChargeLine, 'attributes' | 'details' | 'rule' | '
 
 /**
  * Charge lines behind a figure of a run, in the order of key, bill and line, from after the cursor. Only as many keys
- * are asked for as the page needs, so that the lines are read by primary key.
+ * are asked for as the page needs, so that the lines are read by primary key. `only` narrows to some of the keys.
  */
-export async function readLines(queries: Queries, runId: number, month: string, filter: KeyFilter, after: Cursor | null, limit: number): Promise<{ lines: ChargeLine[]; next: Cursor | null }> {
+export async function readLines(queries: Queries, runId: number, month: string, filter: KeyFilter, after: Cursor | null, limit: number, only: readonly number[] | null = null): Promise<{ lines: ChargeLine[]; next: Cursor | null }> {
   const { where, params } = filterSql(runId, filter)
   const keys = await queries.rows<KeyRow>(
-    `SELECT r.key_id AS id, r.line_count + 0 AS \`lines\`, r.rule FROM run_keys r JOIN charge_keys k ON k.id = r.key_id WHERE ${where} AND r.key_id >= ? ORDER BY r.key_id LIMIT ?`, [...params, after?.key ?? 0, limit + 1])
+    `SELECT r.key_id AS id, r.line_count + 0 AS \`lines\`, r.rule FROM run_keys r JOIN charge_keys k ON k.id = r.key_id WHERE ${where} AND r.key_id >= ? ${only ? 'AND r.key_id IN (?)' : ''} ORDER BY r.key_id LIMIT ?`,
+    [...params, after?.key ?? 0, ...(only ? [nextOf(only, after?.key ?? 0, limit + 1)] : []), limit + 1])
   let enough = 0
   let expected = 0
   while (enough < keys.length && (expected <= limit || enough < 2)) expected += Number(keys[enough++]!.lines)
@@ -59,6 +60,12 @@ export async function readLines(queries: Queries, runId: number, month: string, 
   }))
   const last = lines.at(-1)
   return { lines, next: rows.length > limit && last ? { key: last.keyId, bill: last.billId, line: last.line } : null }
+}
+
+/** The next keys of a rising list, enough for a page, so that a long list does not travel to the database each time. */
+const nextOf = (keys: readonly number[], from: number, most: number): number[] => {
+  const next = keys.filter((key) => key >= from).slice(0, most)
+  return next.length > 0 ? next : [0]
 }
 
 export interface KeySum { id: number; rule: number; provider: string; currency: string; service: string; resource: string; lines: number; billed: string; effective: string }

@@ -3,8 +3,8 @@ import type { StatementView } from './view.ts'
 
 /** One line a figure, plain decimals, so that a spreadsheet adds them up to the total. */
 export function statementCsv({ scope, month, basis, currency, runId, version, groups, total }: StatementView): string {
-  const head = ['scope', 'name', 'month', 'basis', 'currency', 'run', 'rulebook_version', 'group', 'provider', 'line', 'amount', 'previous', 'change', 'change_percent', 'share_percent', 'note']
+  const head = ['scope', 'name', 'month', 'basis', 'currency', 'run', 'rulebook_version', 'group', 'provider', 'line', 'amount', 'previous', 'change', 'change_percent', 'share_percent', 'pool_amount', 'base']
   const common = [scope.code, scope.name, month, basis, currency, String(runId), String(version)]
-  const lines = groups.flatMap((group) => group.lines.map((line) => [...common, group.title, line.provider, line.label, line.amount, line.previous, line.change, line.percent ?? '', line.share ?? '', line.note]))
-  return writeTable(head, [...lines, [...common, 'Total', '', '', total.amount, total.previous, total.change, total.percent ?? '', '', '']])
+  const lines = groups.flatMap((group) => group.lines.map((line) => [...common, group.title, line.provider, line.label, line.amount, line.previous, line.change, line.percent ?? '', line.share ?? '', line.poolAmount ?? '', line.base]))
+  return writeTable(head, [...lines, [...common, 'Total', '', '', total.amount, total.previous, total.change, total.percent ?? '', '', '', '']])
 }

@@ -54,14 +54,14 @@ function documentOf(view: StatementView): TDocumentDefinitions {
     groupRows.add(body.length)
     body.push([{ text: group.title, font: 'Literata', bold: true, margin: [0, 6, 0, 0] }, ...figureCells(group.figures, hasPrevious, { font: 'Literata', bold: true, margin: [0, 6, 0, 0] }), ''])
     for (const line of group.lines) {
-      const note = line.share === null ? '' : `${printed(line.share)} %, ${line.note}`
+      const note = line.share === null ? '' : `${printed(Number(line.share).toFixed(2))} % of ${printed(line.poolAmount ?? '')}, ${line.base}`
       body.push([{ text: line.label, margin: [10, 0, 0, 0] }, ...figureCells(line, hasPrevious), { text: note, fontSize: 7, color: SOFT, margin: [6, 1, 0, 0] }])
     }
   }
   body.push([{ text: `Charged to ${scope.code}`, bold: true }, ...figureCells(total, hasPrevious, { bold: true }), ''])
   const last = body.length
   const table: Content = {
-    table: { headerRows: 1, widths: ['*', 'auto', 'auto', 'auto', 'auto', 130], body, dontBreakRows: true },
+    table: { headerRows: 1, widths: ['*', 'auto', 'auto', 'auto', 'auto', 158], body, dontBreakRows: true },
     layout: {
       hLineWidth: (row) => (row === last ? 1.4 : row === 1 || row === last - 1 ? 1 : row === 0 ? 0 : 0.4), vLineWidth: () => 0,
       hLineColor: (row) => (row === 1 || row >= last - 1 ? INK : RULE), paddingTop: () => 3, paddingBottom: () => 3, paddingLeft: () => 0, paddingRight: () => 8,

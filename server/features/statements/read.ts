@@ -58,7 +58,7 @@ export async function readStatement(database: Database, scopeText: string, month
   const currency = await reportingCurrency(database)
   const previousMonth = addMonths(month, -1)
   const [now, before, pools] = await Promise.all([
-    scopeCells(database, month, basis, scope), scopeCells(database, previousMonth, basis, scope), poolNotes(database, standing.run, basis, scope, minorDigits(currency)),
+    scopeCells(database, month, basis, scope), scopeCells(database, previousMonth, basis, scope), poolNotes(database, standing.run, basis, scope),
   ])
   const history = await Promise.all(Array.from({ length: 12 }, async (_, index) => {
     const past = addMonths(month, index - 11)
@@ -74,7 +74,7 @@ export async function readStatement(database: Database, scopeText: string, month
 export interface WeightRow { pool: string; cost_centre: string; weight: string; base: string }
 export const readWeights = (database: Database, runId: number): Promise<WeightRow[]> => database.rows<WeightRow>('SELECT pool, cost_centre, weight, base FROM run_weights WHERE run_id = ?', [runId])
 
-async function poolNotes(database: Database, run: RunRow, basis: Basis, scope: StatementScope, digits: number): Promise<Map<string, PoolNote>> {
+async function poolNotes(database: Database, run: RunRow, basis: Basis, scope: StatementScope): Promise<Map<string, PoolNote>> {
   const [version, weights, cells] = await Promise.all([rulebookVersion(database, run.version), readWeights(database, run.id), roundedCells(database, run.id, basis)])
   const notes = new Map<string, PoolNote>()
   for (const pool of version?.rulebook.pools ?? []) {
@@ -82,7 +82,7 @@ async function poolNotes(database: Database, run: RunRow, basis: Basis, scope: S
     const weight = own.reduce((sum, row) => sum + exact(row.weight), 0n)
     const amount = cells.filter(({ kind, line }) => (kind === 'pool' || kind === 'held') && line === pool.code).reduce((sum, { rounded }) => sum + rounded, 0n)
     const share = own.length > 0 ? (weight * 10n ** 8n) / exact(own[0]!.base) : 0n
-    notes.set(pool.code, { name: pool.name, amount: formatAmount(amount, digits, digits), base: baseLabel(pool), share })
+    notes.set(pool.code, { name: pool.name, amount, base: baseLabel(pool), share })
   }
   return notes
 }

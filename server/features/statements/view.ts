@@ -13,7 +13,7 @@ export interface StatementView {
   runId: number
   version: number
   isCurrent: boolean
-  groups: { kind: 'direct' | 'pool'; title: string; figures: FiguresView; lines: (FiguresView & { provider: string; line: string; label: string; note: string; share: string | null })[] }[]
+  groups: { kind: 'direct' | 'pool'; title: string; figures: FiguresView; lines: (FiguresView & { provider: string; line: string; label: string; poolAmount: string | null; base: string; share: string | null })[] }[]
   total: FiguresView
   history: { month: string; amount: string | null }[]
 }
@@ -28,7 +28,7 @@ export function viewStatement({ scope, month, previousMonth, hasPrevious, basis,
     scope, month, previousMonth, hasPrevious, basis, currency, runId: run.id, version: run.version, isCurrent,
     groups: statement.groups.map(({ kind, title, figures, lines }) => ({
       kind, title, figures: view(figures),
-      lines: lines.map((line) => ({ ...view(line), provider: line.provider, line: line.line, label: line.label, note: line.note, share: line.share === null ? null : formatAmount(line.share, 2, 6) })),
+      lines: lines.map((line) => ({ ...view(line), provider: line.provider, line: line.line, label: line.label, poolAmount: line.poolAmount === null ? null : show(line.poolAmount), base: line.base, share: line.share === null ? null : formatAmount(line.share, 2, 6) })),
     })),
     total: view(statement.total),
     history: history.map(({ month: past, amount }) => ({ month: past, amount: amount === null ? null : show(amount) })),

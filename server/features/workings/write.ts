@@ -131,7 +131,7 @@ async function statementWorkings(context: Context): Promise<Workings> {
   return {
     title: `${scope.code} ${scope.name}`, subtitle: `${group ? groups[0]?.title ?? '' : 'Charged'}, ${ref.month}, ${ref.basis} cost`, amount: minor(total, context), currency,
     terms: [
-      ...lines.map(({ kind, label, amount, note, provider, line }, index) => term(index === 0 ? '' : '+', label, minor(amount, context), currency, note, refTo(context, 'line', scopeText, kind, provider, line))),
+      ...lines.map(({ kind, label, amount, base, provider, line }, index) => term(index === 0 ? '' : '+', label, minor(amount, context), currency, base, refTo(context, 'line', scopeText, kind, provider, line))),
       term('=', 'sum', minor(total, context), currency),
     ],
     rules: [], charges: null,

@@ -1,0 +1,28 @@
+<script setup lang="ts">
+import { computed } from 'vue'
+import PageHead from '../../components/PageHead.vue'
+import TabRow from '../../components/TabRow.vue'
+import { usePlace } from '../../composables/usePlace.ts'
+import { useSession } from '../../stores/session.ts'
+import CalendarTab from './CalendarTab.vue'
+import LoadCard from './LoadCard.vue'
+import LoadsTab from './LoadsTab.vue'
+import RatesTab from './RatesTab.vue'
+
+const session = useSession()
+const { route, go } = usePlace()
+const TABS = { bills: 'Bills', calendar: 'What has arrived', rates: 'Exchange rates' }
+const tab = computed(() => (Object.hasOwn(TABS, String(route.query.tab)) ? String(route.query.tab) : 'bills'))
+const load = computed(() => Number(route.query.load) || null)
+</script>
+
+<template>
+  <PageHead title="Intake" below="Bills come in as FOCUS files, CSV or CSV compressed with gzip. A file is taken whole or not at all.">
+    <label v-if="session.isKeeper && tab === 'bills'" for="pick-file" class="act cursor-pointer">Load a file</label>
+  </PageHead>
+  <TabRow :tabs="TABS" :chosen="tab" @choose="(name) => go({ tab: name, load: undefined })" />
+  <LoadsTab v-if="tab === 'bills'" />
+  <CalendarTab v-else-if="tab === 'calendar'" />
+  <RatesTab v-else />
+  <LoadCard v-if="load" :id="load" @close="go({ load: undefined })" />
+</template>
