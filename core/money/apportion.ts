@@ -1,3 +1,5 @@
+import { roundTo } from './amount.ts'
+
 const magnitudeOf = (value: bigint): bigint => (value < 0n ? -value : value)
 
 interface Candidate {
@@ -26,6 +28,15 @@ export function apportion(total: bigint, weights: readonly bigint[], rankOf = (i
   const candidates = weights.map((weight, index) => ({ index, remainder: (magnitude * weight) % base }))
   for (const index of byRemainder(candidates, rankOf).slice(0, Number(left))) parts[index] = parts[index]! + 1n
   return total < 0n ? parts.map((part) => -part) : parts
+}
+
+/**
+ * Rounds parts of 10^-scale to minor units of `digits` decimals, so that they add up to their rounded sum: for lists
+ * whose foot must be the sum of its rows.
+ */
+export function roundList(parts: readonly bigint[], digits: number, scale: number): { rounded: bigint[]; total: bigint } {
+  const total = roundTo(parts.reduce((sum, part) => sum + part, 0n), digits, scale)
+  return { rounded: roundTogether(parts, total, 10n ** BigInt(scale - digits)), total }
 }
 
 /**

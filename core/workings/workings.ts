@@ -1,3 +1,5 @@
+import { isMonth } from '../calendar/month.ts'
+
 /** How a figure comes about, written out term by term; each term may open further by its own reference. */
 export interface Workings {
   title: string
@@ -33,7 +35,7 @@ export interface RuleNote {
 
 /**
  * A figure's address: what it is of, in fixed order, so that it can stand in the address bar.
- * `kind~month~basis~part~part…` with parts percent-encoded.
+ * `kind~month~basis~part~part…`, with ~ and % inside a part percent-encoded.
  */
 export interface FigureRef {
   kind: string
@@ -43,17 +45,13 @@ export interface FigureRef {
 }
 
 export const writeRef = ({ kind, month, basis, parts }: FigureRef): string =>
-  [kind, month, basis, ...parts].map((part) => encodeURIComponent(part).replaceAll('~', '%7E')).join('~')
+  [kind, month, basis, ...parts].map((part) => part.replaceAll('%', '%25').replaceAll('~', '%7E')).join('~')
 
 /** Reads an address; null where it is none. */
 export function readRef(text: string): FigureRef | null {
-  try {
-    const [kind, month, basis, ...parts] = text.split('~').map(decodeURIComponent)
-    if (!kind || !month || !/^\d{4}-\d{2}$/.test(month) || (basis !== 'billed' && basis !== 'effective')) return null
-    return { kind, month, basis, parts }
-  } catch {
-    return null
-  }
+  const [kind, month, basis, ...parts] = text.split('~').map((part) => part.replaceAll('%7E', '~').replaceAll('%25', '%'))
+  if (!kind || !month || !isMonth(month) || (basis !== 'billed' && basis !== 'effective')) return null
+  return { kind, month, basis, parts }
 }
 
 /** The workings as plain text, for the clipboard. */

@@ -1,4 +1,5 @@
-import { amountOf, formatAmount, roundTo } from '../../../core/money/amount.ts'
+import { amountOf, formatAmount } from '../../../core/money/amount.ts'
+import { roundList } from '../../../core/money/apportion.ts'
 import { convert, CONVERTED_SCALE } from '../../../core/money/convert.ts'
 import { minorDigits } from '../../../core/money/currency.ts'
 import type { KeyFilter } from '../../../core/workings/keyFilter.ts'
@@ -35,7 +36,6 @@ export async function groupKeys(queries: Queries, url: string, task: GroupTask):
   const [{ within, attributes }, rates, currency] = await Promise.all([keysWithin(queries, url, task), runRates(queries, task.runId), reportingCurrency(queries)])
   const digits = minorDigits(currency)
   const groups = new Map<string | null, { exact: bigint; lines: number }>()
-  let total = 0n
   for (const sum of within) {
     const value = attributes.get(sum.id)![by] ?? null
     const group = groups.get(value) ?? { exact: 0n, lines: 0 }
@@ -43,13 +43,13 @@ export async function groupKeys(queries: Queries, url: string, task: GroupTask):
     group.exact += exact
     group.lines += sum.lines
     groups.set(value, group)
-    total += exact
   }
-  const show = (exact: bigint): string => formatAmount(roundTo(exact, digits, CONVERTED_SCALE), digits, digits)
+  const show = (minor: bigint): string => formatAmount(minor, digits, digits)
   const magnitude = (exact: bigint): bigint => (exact < 0n ? -exact : exact)
   const sorted = [...groups].sort(([a, x], [b, y]) => (magnitude(y.exact) > magnitude(x.exact) ? 1 : magnitude(y.exact) < magnitude(x.exact) ? -1 : String(a) < String(b) ? -1 : 1))
+  const { rounded, total } = roundList(sorted.map(([, { exact }]) => exact), digits, CONVERTED_SCALE)
   return {
     total: show(total), lines: within.reduce((count, { lines }) => count + lines, 0),
-    groups: sorted.map(([value, { exact, lines }]) => ({ value, amount: show(exact), lines })),
+    groups: sorted.map(([value, { lines }], index) => ({ value, amount: show(rounded[index]!), lines })),
   }
 }

@@ -43,7 +43,7 @@ export async function readFigures(database: Database, month: string, basis: Basi
       monthFigure,
       { name: 'Last month', amount: before(ofMonth(previous)), before: before(ofMonth(addMonths(previous, -12))), note: previous },
       projection(series, month, now, lastYear, show, before),
-      { name: 'Year to date', amount: show(span(januaries[0], month)), before: isWhole(januaries[1]) ? show(span(januaries[1], lastYear)) : null, note: isWhole(januaries[1]) ? `since ${januaries[0]}` : `no bills of ${januaries[1]} to compare with` },
+      { name: 'Year to date', amount: show(span(januaries[0], month)), before: isWhole(januaries[1]) ? show(span(januaries[1], lastYear)) : null, note: `since ${januaries[0]}` },
     ],
   }
 }

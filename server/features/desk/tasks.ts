@@ -17,6 +17,7 @@ export async function readTasks(database: Database, month: string): Promise<Desk
   ])
   const balance = await readBalance(database, month, latest?.rulebook.chargedBasis ?? 'effective', STAFF_VIEW)
   const tasks: DeskTask[] = []
+  const unassignedShare = `${((Number(balance.unassigned) / Number(balance.billed)) * 100).toFixed(1)} %`
   const add = (kind: string, text: string, link: string, amount: string | null = null): void => { tasks.push({ kind, text, amount, link }) }
   for (const currency of balance.missingRates) add('rate', `The exchange rate of ${currency} for ${month} is missing, so nothing in ${currency} can be converted.`, '/intake?tab=rates')
   for (const { id, file } of waiting) add('confirm', `${file} restates figures that are in the ledger; look at the difference and confirm it.`, `/intake?load=${id}`)
@@ -29,7 +30,7 @@ export async function readTasks(database: Database, month: string): Promise<Desk
   if (latest && JSON.stringify(draft.rulebook) !== JSON.stringify(latest.rulebook)) add('draft', `The draft of the rulebook, last changed by ${draft.changedBy}, is not published.`, '/rulebook')
   if (standing.kind === 'none') add('run', `The allocation of ${month} has not been run.`, '/allocation')
   if (standing.kind === 'outOfDate') add('run', `The allocation of ${month} is out of date: bills, rates, cost centres or the rulebook have changed since run ${standing.run!.id}.`, '/allocation')
-  if (Number(balance.unassigned) !== 0) add('unassigned', 'Nobody is charged for this money yet.', '/rulebook?tab=unassigned', balance.unassigned)
+  if (Number(balance.unassigned) !== 0) add('unassigned', `${unassignedShare} of the cost of the month has no payer yet.`, '/rulebook?tab=unassigned', balance.unassigned)
   if (Number(balance.held) !== 0) add('held', 'This money is held in a pool that cannot be shared.', '/allocation', balance.held)
   return tasks
 }

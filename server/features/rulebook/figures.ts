@@ -2,6 +2,7 @@ import { allocatePeriod } from '../../../core/allocatePeriod.ts'
 import { classify, NO_RULE } from '../../../core/classify/evaluate.ts'
 import { KeyTable } from '../../../core/classify/keyTable.ts'
 import { convert, CONVERTED_SCALE, type RateTable } from '../../../core/money/convert.ts'
+import { roundList } from '../../../core/money/apportion.ts'
 import { minorDigits } from '../../../core/money/currency.ts'
 import { formatAmount, roundTo } from '../../../core/money/amount.ts'
 import { cellsOf } from '../../../core/statements/cells.ts'
@@ -23,7 +24,7 @@ export interface RuleFigures {
 }
 
 class Tally {
-  private amount = 0n
+  amount = 0n
   private lines = 0
   private keys = 0
 
@@ -35,8 +36,9 @@ class Tally {
     this.keys++
   }
 
-  taken(): Taken {
-    return { amount: formatAmount(roundTo(this.amount, this.digits, CONVERTED_SCALE), this.digits, this.digits), lines: this.lines, keys: this.keys }
+  /** `rounded`: minor units, where the amount was rounded together with others */
+  taken(rounded = roundTo(this.amount, this.digits, CONVERTED_SCALE)): Taken {
+    return { amount: formatAmount(rounded, this.digits, this.digits), lines: this.lines, keys: this.keys }
   }
 }
 
@@ -109,10 +111,14 @@ export interface UnassignedGroup extends Taken { conditions: Condition[]; resour
 export function unassignedGroups({ keys, rates, digits }: MonthLedger, { rules, chargedBasis }: Rulebook, month: string): UnassignedGroup[] {
   const { ruleOf } = classify(rules, new KeyTable(keys), month)
   const groups = groupUnassigned(keys.filter((_, index) => ruleOf[index] === NO_RULE))
-  return groups.map(({ keys: group, conditions }) => {
+  const tallies = groups.map(({ keys: group }) => {
     const tally = new Tally(chargedBasis, rates, digits)
     group.forEach((key) => tally.add(key))
+    return tally
+  })
+  const { rounded } = roundList(tallies.map(({ amount }) => amount), digits, CONVERTED_SCALE)
+  return groups.map(({ keys: group, conditions }, index) => {
     const resources = [...new Set(group.map(({ attributes }) => attributes.ResourceName ?? attributes.ResourceId ?? 'no resource'))]
-    return { conditions, resources: resources.slice(0, 5), ...tally.taken() }
+    return { conditions, resources: resources.slice(0, 5), ...tallies[index]!.taken(rounded[index]) }
   }).sort((a, b) => Math.abs(Number(b.amount)) - Math.abs(Number(a.amount)))
 }

@@ -2,6 +2,7 @@
 import { useVirtualizer } from '@tanstack/vue-virtual'
 import { computed, ref, shallowRef, watch } from 'vue'
 import { fieldLabel } from '../../../core/charges/attributes.ts'
+import { readFilter } from '../../../core/workings/keyFilter.ts'
 import { readRef } from '../../../core/workings/workings.ts'
 import type { ChargeGroup } from '../../../server/features/charges/groups.ts'
 import type { ChargeLine } from '../../../server/features/charges/store.ts'
@@ -10,7 +11,7 @@ import ErrorNote from '../../components/ErrorNote.vue'
 import PageHead from '../../components/PageHead.vue'
 import { useAnswer } from '../../composables/useAnswer.ts'
 import { usePlace } from '../../composables/usePlace.ts'
-import { amount, count, dayName } from '../../format.ts'
+import { amount, count, dayName, monthName } from '../../format.ts'
 import { useSession } from '../../stores/session.ts'
 import ChargeCard from './ChargeCard.vue'
 
@@ -21,6 +22,11 @@ const session = useSession()
 const { route, go } = usePlace()
 const figure = computed(() => String(route.query.of ?? ''))
 const ref0 = computed(() => readRef(figure.value))
+const figureName = computed(() => {
+  const { kind, target, provider, service } = readFilter(ref0.value?.parts ?? []) ?? {}
+  const place = kind === 'direct' ? `direct cost${target ? ` of ${target}` : ''}` : kind === 'pool' ? `pool ${target ?? ''}` : (kind ?? 'all charges')
+  return [place, provider, service].filter(Boolean).join(' · ')
+})
 const path = computed<Step[]>(() => { try { return JSON.parse(String(route.query.path ?? '[]')) as Step[] } catch { return [] } })
 const LEVELS = ['ProviderName', 'SubAccountId', 'ServiceName', 'SkuId', 'ResourceId', 'RegionId', 'tag:team', 'tag:environment']
 const ORDER = ['ProviderName', 'SubAccountId', 'ServiceName', 'SkuId', 'ResourceId']
@@ -65,7 +71,7 @@ const largest = computed(() => Math.max(1, ...(grouped.value?.groups.map((group)
 
 <template>
   <div class="flex h-full flex-col">
-    <PageHead title="Charge lines" :detail="ref0 ? `${ref0.month}, ${ref0.basis} cost` : ''" :below="grouped ? `${count(grouped.lines)} lines, ${amount(grouped.total)} ${session.state?.currency}` : ''">
+    <PageHead title="Charge lines" :detail="ref0 ? `${figureName}, ${monthName(ref0.month)}, ${ref0.basis} cost` : ''" :below="grouped ? `${count(grouped.lines)} lines, ${amount(grouped.total)} ${session.state?.currency}` : ''">
       <label class="note">by <select class="field" :value="by" @change="go({ by: ($event.target as HTMLSelectElement).value })"><option v-for="field in LEVELS" :key="field" :value="field">{{ fieldLabel(field) }}</option><option value="lines">single lines</option></select></label>
     </PageHead>
     <nav v-if="path.length" aria-label="The way here" class="flex flex-wrap items-center gap-2 px-7 pb-2">

@@ -1,9 +1,12 @@
 <script setup lang="ts">
 import { computed, ref } from 'vue'
+import { addMonths } from '../../../core/calendar/month.ts'
+import { writeRef } from '../../../core/workings/workings.ts'
 import type { DeskFigure } from '../../../server/features/desk/figures.ts'
 import type { Movement } from '../../../server/features/desk/movements.ts'
 import type { DeskTask } from '../../../server/features/desk/tasks.ts'
 import { get } from '../../api/client.ts'
+import FigureButton from '../../components/FigureButton.vue'
 import ErrorNote from '../../components/ErrorNote.vue'
 import PageHead from '../../components/PageHead.vue'
 import { useAnswer } from '../../composables/useAnswer.ts'
@@ -20,6 +23,11 @@ const { data: desk, error, isLoading, again } = useAnswer(() => ({ ...place.valu
 const { data: moved } = useAnswer(() => (session.isStaff ? place.value : null), (question, signal) => get<{ from: string; to: string; movements: Movement[] }>('/api/desk/movements', question, signal))
 const most = ref(5)
 const isEmpty = computed(() => (session.state?.months.length ?? 0) === 0)
+/** Figures that are one month's bills open to their workings. */
+const refOf = ({ name }: DeskFigure): string | null => {
+  const of = name === 'Month to date' ? month.value : name === 'Last month' ? addMonths(month.value, -1) : null
+  return of === null || !session.isStaff ? null : writeRef({ kind: 'keys', month: of, basis: basis.value, parts: [] })
+}
 const change = ({ amount: now, before }: DeskFigure): string => {
   if (now === null || before === null || Number(before) === 0) return ''
   const value = (Number(now) / Number(before) - 1) * 100
@@ -37,7 +45,7 @@ const change = ({ amount: now, before }: DeskFigure): string => {
     <dl v-if="desk" class="mx-7 grid grid-cols-4 border-t border-b border-ink" data-desk>
       <div v-for="(figure, index) in desk.figures.figures" :key="figure.name" class="py-3 pr-4" :class="{ 'border-l border-rule pl-4': index > 0 }">
         <dt class="note">{{ figure.name }}<template v-if="desk.figures.isDirectOnly">, direct cost</template></dt>
-        <dd class="serif text-[22px] font-bold" :data-desk-figure="figure.name">{{ figure.amount === null ? '–' : amount(figure.amount) }}</dd>
+        <dd class="serif text-[22px] font-bold" :data-desk-figure="figure.name"><FigureButton :value="figure.amount" :figure="refOf(figure)" /></dd>
         <dd class="note text-[12px]!">{{ figure.note }}</dd>
         <dd class="note text-[12px]!"><template v-if="figure.before !== null">a year before {{ amount(figure.before) }} <span class="font-semibold text-ink">{{ change(figure) }}</span></template><template v-else>no year before to compare with</template></dd>
       </div>

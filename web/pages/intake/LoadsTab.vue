@@ -66,7 +66,7 @@ const speed = (load: Load): string => (load.seconds > 0 && load.readLines > 0 ? 
     <ErrorNote v-if="error" :error="error" @again="again" />
     <p v-else-if="data && loads.length === 0">No file has been loaded yet. Drop the first bill above.</p>
     <table v-else-if="data" class="book">
-      <thead><tr><th>load</th><th>file</th><th>state</th><th class="num">lines</th><th class="num">size</th><th>by</th><th>when</th><th>SHA-256</th><th /></tr></thead>
+      <thead><tr><th>load</th><th>file</th><th>state</th><th class="num">lines</th><th class="num">size</th><th class="pl-4!">by</th><th>when</th><th>SHA-256</th><th /></tr></thead>
       <tbody>
         <tr v-for="load in loads" :key="load.id" class="cursor-pointer" @click="go({ load: load.id })">
           <td>{{ load.id }}</td>
