@@ -1,27 +1,34 @@
 import { FIGURE_COLUMNS, KEY_COLUMNS, PERIOD_COLUMNS, tagField } from './attributes.ts'
-import { checkPeriods, type RowFinding } from './checkRow.ts'
-import { cellText, type CellRanges } from './csvSplitter.ts'
+import { checkPeriods, findingsOf, type RowFinding } from './checkRow.ts'
+import { cellText, rowTexts, type CellRanges } from './csvSplitter.ts'
 import { ExactSums } from './exactSums.ts'
-import { FIGURE_RULES, SHAPE_RULES, type FocusRow } from './focusRules.ts'
+import { DETAIL_RULES, FIGURE_RULES, KEY_RULES, type FocusRow } from './focusRules.ts'
 import { parseFlatJson } from './flatJson.ts'
 import { readFigure, type Figure } from './figure.ts'
 import { ShapeTable } from './shapeTable.ts'
 import { parseInstant } from './instants.ts'
 
-/** What rows share that agree in all descriptive columns. */
-export interface Shape {
+/** What rows share that agree in the columns of the charge key. */
+export interface KeyShape {
   attributes: Record<string, string>
-  /** descriptive columns that are not part of the key, and columns beginning with x_ */
+  findings: RowFinding[]
+  refused: boolean
+  isCorrection: boolean
+}
+
+/** What rows share that agree in the descriptive columns beside the key: descriptions, prices, columns beginning with x_. */
+export interface DetailShape {
   details: Record<string, string>
   findings: RowFinding[]
   refused: boolean
   listUnitPrice: number | null
   contractedUnitPrice: number | null
-  isCorrection: boolean
 }
 
 export interface ReadCharge {
-  shape: number
+  /** numbers of the shapes, from 0 in the order in which they were told */
+  key: number
+  detail: number
   line: number
   /** first day of the billing period, `YYYY-MM-01` */
   period: string
@@ -37,74 +44,93 @@ export interface ReaderEvents {
   charge(charge: ReadCharge, row: CellRanges): void
   /** what is wrong with a row; refusals refuse the file */
   findings(line: number, findings: readonly RowFinding[]): void
-  /** a shape that was not seen before, numbered from 0 */
-  shape(shape: Shape, index: number): void
+  /** shapes that were not seen before */
+  key(shape: KeyShape, index: number): void
+  detail(shape: DetailShape, index: number): void
 }
 
 const COSTS = 4
-const MASKED = ['PricingQuantity', 'ConsumedQuantity', 'CommitmentDiscountQuantity', 'ListCost', 'ContractedCost', 'BilledCost', 'EffectiveCost'] as const
+/** Columns beside the key of which key rules ask whether they are empty. */
+const MASKED = ['EffectiveCost', 'PricingQuantity', 'ConsumedQuantity', 'CommitmentDiscountQuantity', 'ListCost', 'ContractedCost', 'BilledCost', 'ListUnitPrice', 'ContractedUnitPrice', 'SkuPriceDetails'] as const
 
 /**
- * Reads the rows of a FOCUS file into charges. Everything that depends only on the descriptive columns (attributes,
- * details, most rules) is done once per distinct combination of them, so that a row costs one hash, four dates that
- * are mostly those of the row before, and its figures.
+ * Reads the rows of a FOCUS file into charges. Everything that depends only on descriptive columns is done once per
+ * distinct combination of them (those of the key and those beside it apart), so that a row costs two hashes, four dates
+ * that are mostly those of the row before, and its figures.
  */
 export class ChargeReader {
   private readonly position = new Map<string, number>()
-  private readonly shapeColumns: Int32Array
+  private readonly keyColumns: Int32Array
+  private readonly detailColumns: Int32Array
   private readonly figureAt: Int32Array
   private readonly maskAt: Int32Array
   private readonly periodAt: Int32Array
-  private readonly table = new ShapeTable()
-  private readonly shapes: Shape[] = []
+  private readonly keyTable = new ShapeTable()
+  private readonly detailTable = new ShapeTable()
+  private readonly keys: KeyShape[] = []
+  private readonly details: DetailShape[] = []
   private readonly periods = new Map<string, ReadPeriods>()
   private lastPeriods: ReadPeriods | null = null
   private readonly charge: ReadCharge
   private row!: CellRanges
+  private texts: string[] | null = null
   private readonly view: FocusRow
+  private readonly keyView: FocusRow
+  private readonly detailView: FocusRow
 
   constructor(private readonly columns: readonly string[], private readonly events: ReaderEvents) {
     columns.forEach((name, index) => { if (!this.position.has(name)) this.position.set(name, index) })
     const at = (name: string): number => this.position.get(name) ?? -1
-    const excluded = new Set<string>([...FIGURE_COLUMNS, ...PERIOD_COLUMNS])
-    this.shapeColumns = Int32Array.from(columns.flatMap((name, index) => (excluded.has(name) ? [] : [index])))
+    const isKey = new Set<string>([...KEY_COLUMNS, 'Tags'])
+    const isApart = new Set<string>([...FIGURE_COLUMNS, ...PERIOD_COLUMNS])
+    const indexes = (test: (name: string) => boolean): Int32Array => Int32Array.from(columns.flatMap((name, index) => (test(name) ? [index] : [])))
+    this.keyColumns = indexes((name) => isKey.has(name))
+    this.detailColumns = indexes((name) => !isKey.has(name) && !isApart.has(name))
     this.figureAt = Int32Array.from(FIGURE_COLUMNS, at)
     this.maskAt = Int32Array.from(MASKED, at)
     this.periodAt = Int32Array.from(PERIOD_COLUMNS, at)
-    this.charge = { shape: 0, line: 0, period: '', starts: '', ends: '', figures: FIGURE_COLUMNS.map(() => ({ given: false, exact: true, whole: 0, fraction: 0, start: 0, end: 0, text: null })) }
+    this.charge = { key: 0, detail: 0, line: 0, period: '', starts: '', ends: '', figures: FIGURE_COLUMNS.map(() => ({ given: false, exact: true, whole: 0, fraction: 0, start: 0, end: 0, text: null })) }
     this.view = {
       get: (column) => {
         const index = this.position.get(column)
-        return index === undefined || index >= this.row.count ? null : cellText(this.row, index) || null
+        return index === undefined ? null : (this.texts ??= rowTexts(this.row))[index] || null
       },
       has: (column) => this.position.has(column),
       columns: () => this.columns,
     }
+    const namesAt = (of: Int32Array): string[] => Array.from(of, (index) => columns[index]!)
+    const [keyNames, detailNames] = [namesAt(this.keyColumns), namesAt(this.detailColumns)]
+    this.keyView = { ...this.view, columns: () => keyNames }
+    this.detailView = { ...this.view, columns: () => detailNames }
   }
 
   /** Number of shapes seen; a caller that bounds memory starts a fresh reader when it grows too large. */
   get shapeCount(): number {
-    return this.shapes.length
+    return this.keys.length + this.details.length
   }
 
   read(row: CellRanges): void {
     this.row = row
+    this.texts = null
     if (!row.wellFormed || row.count !== this.columns.length) return this.events.findings(row.line, [this.badShape(row)])
-    const shapeIndex = this.shapeOf(row)
-    const shape = this.shapes[shapeIndex]!
+    const { charge } = this
+    charge.key = this.keyOf(row)
+    charge.detail = this.detailOf(row)
+    const key = this.keys[charge.key]!
+    const detail = this.details[charge.detail]!
     const periods = this.periodsOf(row)
     const figures = this.readFigures(row)
-    if (shape.findings.length > 0) this.events.findings(row.line, shape.findings)
+    if (key.findings.length > 0) this.events.findings(row.line, key.findings)
+    if (detail.findings.length > 0) this.events.findings(row.line, detail.findings)
     if (periods.findings.length > 0) this.events.findings(row.line, periods.findings)
     if (figures === 'bad') return this.events.findings(row.line, this.figureFindings())
-    if (this.breaksProduct(shape) || figures === 'rounded') this.events.findings(row.line, this.figureFindings())
-    if (shape.refused || periods.refused) return
-    this.charge.shape = shapeIndex
-    this.charge.line = row.line
-    this.charge.period = periods.period
-    this.charge.starts = periods.starts
-    this.charge.ends = periods.ends
-    this.events.charge(this.charge, row)
+    if (this.breaksProduct(key, detail) || figures === 'rounded') this.events.findings(row.line, this.figureFindings())
+    if (key.refused || detail.refused || periods.refused) return
+    charge.line = row.line
+    charge.period = periods.period
+    charge.starts = periods.starts
+    charge.ends = periods.ends
+    this.events.charge(charge, row)
   }
 
   private badShape(row: CellRanges): RowFinding {
@@ -112,33 +138,34 @@ export class ChargeReader {
     return { rule: 'shape', column: '', value: '', text, refuses: true }
   }
 
-  private shapeOf(row: CellRanges): number {
+  private keyOf(row: CellRanges): number {
+    const { maskAt } = this
     let mask = 0
-    for (let index = 0; index < this.maskAt.length; index++) {
-      const at = this.maskAt[index]!
+    for (let index = 0; index < maskAt.length; index++) {
+      const at = maskAt[index]!
       if (at >= 0 && row.starts[at] !== row.ends[at]) mask |= 1 << index
     }
-    const effective = this.maskAt[6]!
-    if (effective >= 0 && this.isZero(row, effective)) mask |= 1 << 7
-    const found = this.table.find(row, this.shapeColumns, mask)
+    if (maskAt[0]! >= 0 && isZero(row, maskAt[0]!)) mask |= 1 << MASKED.length
+    const found = this.keyTable.find(row, this.keyColumns, mask)
     if (found >= 0) return found
-    const index = this.shapes.length
-    const shape = this.describe()
-    this.shapes.push(shape)
-    this.table.insert(index)
-    this.events.shape(shape, index)
+    const shape = this.describeKey()
+    const index = this.keys.push(shape) - 1
+    this.keyTable.insert(index)
+    this.events.key(shape, index)
     return index
   }
 
-  private isZero(row: CellRanges, column: number): boolean {
-    for (let at = row.starts[column]!; at < row.ends[column]!; at++) {
-      const byte = row.bytes[at]!
-      if (byte >= 49 && byte <= 57) return false
-    }
-    return true
+  private detailOf(row: CellRanges): number {
+    const found = this.detailTable.find(row, this.detailColumns, 0)
+    if (found >= 0) return found
+    const shape = this.describeDetail()
+    const index = this.details.push(shape) - 1
+    this.detailTable.insert(index)
+    this.events.detail(shape, index)
+    return index
   }
 
-  private describe(): Shape {
+  private describeKey(): KeyShape {
     const attributes: Record<string, string> = {}
     for (const column of KEY_COLUMNS) {
       const value = this.view.get(column)
@@ -146,23 +173,19 @@ export class ChargeReader {
     }
     const tags = parseFlatJson(this.view.get('Tags') ?? '{}') ?? {}
     for (const key of Object.keys(tags).sort()) attributes[tagField(key)] = tags[key]!
-    const keyColumns = new Set<string>([...KEY_COLUMNS, 'Tags'])
+    const findings = findingsOf(this.keyView, KEY_RULES)
+    return { attributes, findings, refused: findings.some(({ refuses }) => refuses), isCorrection: attributes.ChargeClass === 'Correction' }
+  }
+
+  private describeDetail(): DetailShape {
     const details: Record<string, string> = {}
-    for (const index of this.shapeColumns) {
-      const name = this.columns[index]!
+    for (const name of this.detailView.columns()) {
       const value = this.view.get(name)
-      if (!keyColumns.has(name) && value !== null) details[name] = value
+      if (value !== null) details[name] = value
     }
-    const findings = SHAPE_RULES.flatMap((rule): RowFinding[] => {
-      const column = rule.check(this.view)
-      return column === null ? [] : [{ rule: rule.id, column, value: this.view.get(column) ?? '', text: rule.text, refuses: rule.refuses }]
-    })
+    const findings = findingsOf(this.detailView, DETAIL_RULES)
     const numberOf = (column: string): number | null => { const text = this.view.get(column); return text === null ? null : Number(text) }
-    return {
-      attributes, details, findings, refused: findings.some(({ refuses }) => refuses),
-      listUnitPrice: numberOf('ListUnitPrice'), contractedUnitPrice: numberOf('ContractedUnitPrice'),
-      isCorrection: attributes.ChargeClass === 'Correction',
-    }
+    return { details, findings, refused: findings.some(({ refuses }) => refuses), listUnitPrice: numberOf('ListUnitPrice'), contractedUnitPrice: numberOf('ContractedUnitPrice') }
   }
 
   private periodsOf(row: CellRanges): ReadPeriods {
@@ -206,20 +229,17 @@ export class ChargeReader {
     return state
   }
 
-  private breaksProduct(shape: Shape): boolean {
+  private breaksProduct({ isCorrection }: KeyShape, { listUnitPrice, contractedUnitPrice }: DetailShape): boolean {
     const quantity = this.charge.figures[COSTS]!
-    if (!quantity.given || shape.isCorrection) return false
+    if (!quantity.given || isCorrection) return false
     const amount = quantity.whole + quantity.fraction / 1e10
     const off = (price: number | null, cost: Figure): boolean => price !== null && Math.abs(price * amount - (cost.whole + cost.fraction / 1e10)) > 0.01
-    return off(shape.listUnitPrice, this.charge.figures[0]!) || off(shape.contractedUnitPrice, this.charge.figures[1]!)
+    return off(listUnitPrice, this.charge.figures[0]!) || off(contractedUnitPrice, this.charge.figures[1]!)
   }
 
   /** The slow and complete look at the figures of a row that the fast one stumbled over. */
   private figureFindings(): RowFinding[] {
-    const byRules = FIGURE_RULES.flatMap((rule): RowFinding[] => {
-      const column = rule.check(this.view)
-      return column === null ? [] : [{ rule: rule.id, column, value: this.view.get(column) ?? '', text: rule.text, refuses: rule.refuses }]
-    })
+    const byRules = findingsOf(this.view, FIGURE_RULES)
     const byFigure = FIGURE_COLUMNS.flatMap((column, index): RowFinding[] => {
       const figure = this.charge.figures[index]!
       const finding = { column, value: this.view.get(column) ?? '' }
@@ -237,6 +257,14 @@ interface ReadPeriods {
   period: string
   starts: string
   ends: string
+}
+
+function isZero(row: CellRanges, column: number): boolean {
+  for (let at = row.starts[column]!; at < row.ends[column]!; at++) {
+    const byte = row.bytes[at]!
+    if (byte >= 49 && byte <= 57) return false
+  }
+  return true
 }
 
 /** Exact sums of the four costs, by slot. */

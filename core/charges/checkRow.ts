@@ -1,6 +1,6 @@
 import { parseInstant } from './instants.ts'
 import { PERIOD_COLUMNS } from './attributes.ts'
-import { FIGURE_RULES, SHAPE_RULES, type FocusRow } from './focusRules.ts'
+import { DETAIL_RULES, FIGURE_RULES, KEY_RULES, type FocusRow, type FocusRule } from './focusRules.ts'
 
 export interface RowFinding {
   rule: string
@@ -28,14 +28,16 @@ export function checkPeriods(row: FocusRow): RowFinding[] {
   return findings
 }
 
-/** Everything the standard says of one row, refusals and warnings. The fast intake shares its rules and does the same piecewise. */
-export function checkRow(row: FocusRow): RowFinding[] {
-  const byRules = [...SHAPE_RULES, ...FIGURE_RULES].flatMap((rule) => {
+/** What the rules say of a row; each rule once. */
+export function findingsOf(row: FocusRow, rules: readonly FocusRule[]): RowFinding[] {
+  return rules.flatMap((rule) => {
     const column = rule.check(row)
     return column === null ? [] : [finding(row, rule.id, column, rule.text, rule.refuses)]
   })
-  return [...byRules, ...checkPeriods(row)]
 }
+
+/** Everything the standard says of one row, refusals and warnings. The fast intake applies the same rules piecewise. */
+export const checkRow = (row: FocusRow): RowFinding[] => [...findingsOf(row, [...new Set([...KEY_RULES, ...DETAIL_RULES, ...FIGURE_RULES])]), ...checkPeriods(row)]
 
 /** A row given as a record; null and undefined are empty cells. */
 export function rowOf(record: Record<string, string | null | undefined>): FocusRow {

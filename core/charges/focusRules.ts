@@ -68,17 +68,19 @@ const flat = (column: string): Check => (row) => {
 const warning = (id: string, text: string, check: Check): FocusRule => ({ id, text, refuses: false, check })
 const refusal = (id: string, text: string, check: Check): FocusRule => ({ id, text, refuses: true, check })
 
+const placeholders: FocusRule = warning('F54', 'an absent value is empty, not a blank or a placeholder', (row) =>
+  row.columns().find((name) => { const value = row.get(name); return value !== null && (value.trim() === '' || PLACEHOLDERS.has(value.trim().toLowerCase())) }) ?? null)
+
 /**
- * Rules on one row whose outcome depends only on descriptive columns and on which figures are empty or zero: rows that
- * agree in those share one check. Source of all: FOCUS 1.0 to 1.2, from memory.
+ * Rules whose outcome depends only on the columns of the charge key and on which other columns are empty or zero: rows
+ * that agree in those share one check. Source of all: FOCUS 1.0 to 1.2, from memory.
  */
-export const SHAPE_RULES: readonly FocusRule[] = [
+export const KEY_RULES: readonly FocusRule[] = [
   refusal('F01', `ChargeCategory is one of ${CHARGE_CATEGORIES.join(', ')}`, (row) => when(!CHARGE_CATEGORIES.includes(category(row) ?? ''), 'ChargeCategory')),
   warning('F02', 'ChargeClass is empty or Correction', oneOf('ChargeClass', ['Correction'], true)),
   warning('F03', 'ChargeFrequency is One-Time, Recurring or Usage-Based', oneOf('ChargeFrequency', ['One-Time', 'Recurring', 'Usage-Based'], false)),
   warning('F04', 'a purchase is not Usage-Based', (row) => when(category(row) === 'Purchase' && row.get('ChargeFrequency') === 'Usage-Based', 'ChargeFrequency')),
   ...COSTS.map((column, index) => refusal(`F0${5 + index}`, `${column} is not empty`, notNull(column))),
-  refusal('F09', 'numbers are plain decimals', plainDecimals(DESCRIBING_DECIMALS)),
   refusal('F10', 'BillingCurrency is a code of three capital letters', (row) => when(!/^[A-Z]{3}$/.test(row.get('BillingCurrency') ?? ''), 'BillingCurrency')),
   refusal('F14', 'BillingAccountId is not empty', notNull('BillingAccountId')),
   warning('F15', 'InvoiceIssuerName is not empty', notNull('InvoiceIssuerName')),
@@ -96,7 +98,6 @@ export const SHAPE_RULES: readonly FocusRule[] = [
   warning('F22b', 'pricing and SKU columns are empty on a Tax row', (row) =>
     category(row) === 'Tax' ? (['PricingCategory', 'PricingQuantity', 'ListUnitPrice', 'ContractedUnitPrice', 'SkuId', 'SkuPriceId'].find((column) => !isNull(row, column)) ?? null) : null),
   warning('F28', 'PricingUnit is empty exactly when PricingQuantity is', nullTogether('PricingUnit', 'PricingQuantity')),
-  warning('F29', 'unit prices are not negative', (row) => ['ListUnitPrice', 'ContractedUnitPrice'].find((column) => Number(row.get(column)) < 0) ?? null),
   warning('F32', 'ConsumedQuantity is given on Usage that is neither Unused nor a Correction, and empty elsewhere', (row) => {
     const isUse = category(row) === 'Usage' && row.get('CommitmentDiscountStatus') !== 'Unused'
     if (!isUse) return when(!isNull(row, 'ConsumedQuantity'), 'ConsumedQuantity')
@@ -132,18 +133,24 @@ export const SHAPE_RULES: readonly FocusRule[] = [
   warning('F48', 'SkuMeter is empty without SkuId, SkuPriceDetails without SkuPriceId', (row) =>
     nullWithout(['SkuMeter'], 'SkuId')(row) ?? nullWithout(['SkuPriceDetails'], 'SkuPriceId')(row)),
   refusal('F49', 'Tags is empty or a JSON object of scalars with unique keys', flat('Tags')),
-  warning('F50', 'SkuPriceDetails is empty or a JSON object of scalars with unique keys', flat('SkuPriceDetails')),
   warning('F51', 'EffectiveCost is 0 on the purchase of a commitment', (row) =>
     when(category(row) === 'Purchase' && !isNull(row, 'CommitmentDiscountId') && Number(row.get('EffectiveCost')) !== 0, 'EffectiveCost')),
   warning('F52', 'PricingCategory is Committed on Usage under a commitment', (row) =>
     when(category(row) === 'Usage' && !isNull(row, 'CommitmentDiscountId') && row.has('PricingCategory') && row.get('PricingCategory') !== 'Committed', 'PricingCategory')),
-  warning('F53', 'columns that the standard does not know begin with x_', (row) => row.columns().find((name) => !isFocusColumn(name) && !name.startsWith('x_')) ?? null),
-  warning('F54', 'an absent value is empty, not a blank or a placeholder', (row) =>
-    row.columns().find((name) => { const value = row.get(name); return value !== null && (value.trim() === '' || PLACEHOLDERS.has(value.trim().toLowerCase())) }) ?? null),
-  warning('F55', 'PricingCurrencyEffectiveCost is given with PricingCurrency', (row) =>
-    when(!isNull(row, 'PricingCurrency') && row.has('PricingCurrencyEffectiveCost') && isNull(row, 'PricingCurrencyEffectiveCost'), 'PricingCurrencyEffectiveCost')),
+  placeholders,
   warning('F56', 'account types are empty without their account', (row) =>
     nullWithout(['BillingAccountType'], 'BillingAccountId')(row) ?? nullWithout(['SubAccountType'], 'SubAccountId')(row)),
+]
+
+/** Rules that need only the descriptive columns beside the key: rows that agree in those share one check. */
+export const DETAIL_RULES: readonly FocusRule[] = [
+  refusal('F09', 'numbers are plain decimals', plainDecimals(DESCRIBING_DECIMALS)),
+  warning('F29', 'unit prices are not negative', (row) => ['ListUnitPrice', 'ContractedUnitPrice'].find((column) => Number(row.get(column)) < 0) ?? null),
+  warning('F50', 'SkuPriceDetails is empty or a JSON object of scalars with unique keys', flat('SkuPriceDetails')),
+  warning('F53', 'columns that the standard does not know begin with x_', (row) => row.columns().find((name) => !isFocusColumn(name) && !name.startsWith('x_')) ?? null),
+  placeholders,
+  warning('F55', 'PricingCurrencyEffectiveCost is given with PricingCurrency', (row) =>
+    when(!isNull(row, 'PricingCurrency') && row.has('PricingCurrencyEffectiveCost') && isNull(row, 'PricingCurrencyEffectiveCost'), 'PricingCurrencyEffectiveCost')),
 ]
 
 /** Rules that need the figures or periods of the single row. F11 to F13 are checked where periods are read. */

@@ -1,7 +1,7 @@
 import { createHash } from 'node:crypto'
 import { Readable } from 'node:stream'
 import type { Connection } from 'mysql2/promise'
-import { CostSums, type ReadCharge, type Shape } from '../../../core/charges/chargeReader.ts'
+import { CostSums, type DetailShape, type KeyShape, type ReadCharge } from '../../../core/charges/chargeReader.ts'
 import type { CellRanges } from '../../../core/charges/csvSplitter.ts'
 import { formatAmount } from '../../../core/money/amount.ts'
 import { ByteLines } from './byteLines.ts'
@@ -53,8 +53,9 @@ export class ChargeWriter {
   private readonly keySlotOf = new Map<number, number>()
   private readonly daySlotOf = new Map<string, number>()
 
-  // by shape
-  private shapes: { key: number; detail: number; provider: string; account: string; service: string; month: string; bill: number; slot: number; day: string; daySlot: number }[] = []
+  // by number of the reader's shapes
+  private detailShapes: number[] = []
+  private keyShapes: { key: number; provider: string; account: string; service: string; month: string; bill: number; slot: number; day: string; daySlot: number }[] = []
 
   // the batch in hand: one entry a row, and the bytes of its tail
   private count = 0
@@ -75,24 +76,28 @@ export class ChargeWriter {
     return this.count >= ROWS_A_BATCH - 8_192
   }
 
-  /** Forgets the shapes: their numbers begin again at 0. Keys and sums stay. */
+  /** Forgets the reader's shapes: their numbers begin again at 0. Keys and sums stay. */
   forgetShapes(): void {
-    this.shapes = []
+    this.keyShapes = []
+    this.detailShapes = []
   }
 
-  shape({ attributes, details }: Shape, index: number): void {
-    const key = JSON.stringify(attributes)
-    const detail = JSON.stringify(details)
+  key({ attributes }: KeyShape, index: number): void {
+    const text = JSON.stringify(attributes)
     const { ProviderName = '', BillingCurrency = '', ServiceName = '', ResourceId = '', BillingAccountId = '' } = attributes
-    this.shapes[index] = {
-      key: this.keys.number(hashOf(key), [key, ProviderName, BillingCurrency, ServiceName, ResourceId]),
-      detail: this.details.number(hashOf(detail), [detail]),
+    this.keyShapes[index] = {
+      key: this.keys.number(hashOf(text), [text, ProviderName, BillingCurrency, ServiceName, ResourceId]),
       provider: ProviderName, account: BillingAccountId, service: ServiceName, month: '', bill: -1, slot: -1, day: '', daySlot: -1,
     }
   }
 
+  detail({ details }: DetailShape, index: number): void {
+    const text = JSON.stringify(details)
+    this.detailShapes[index] = this.details.number(hashOf(text), [text])
+  }
+
   charge(charge: ReadCharge, row: CellRanges): void {
-    const shape = this.shapes[charge.shape]!
+    const shape = this.keyShapes[charge.key]!
     const month = charge.period
     if (shape.month !== month) {
       shape.month = month
@@ -110,7 +115,7 @@ export class ChargeWriter {
     const at = this.count++
     this.rowBill[at] = shape.bill
     this.rowKey[at] = shape.key
-    this.rowDetail[at] = shape.detail
+    this.rowDetail[at] = this.detailShapes[charge.detail]!
     this.tails.text(String(charge.line))
     this.tails.tab()
     this.tails.text(charge.starts)

@@ -2,9 +2,9 @@ import { createReadStream } from 'node:fs'
 import { open } from 'node:fs/promises'
 import type { Readable } from 'node:stream'
 import { createGunzip } from 'node:zlib'
-import { ChargeReader, type Shape } from '../../../core/charges/chargeReader.ts'
+import { ChargeReader } from '../../../core/charges/chargeReader.ts'
 import type { RowFinding } from '../../../core/charges/checkRow.ts'
-import { cellText, CsvSplitter, type CellRanges } from '../../../core/charges/csvSplitter.ts'
+import { CsvSplitter, rowTexts } from '../../../core/charges/csvSplitter.ts'
 import { readHead, type ColumnMap, type Head } from '../../../core/charges/head.ts'
 import type { ChargeWriter } from './chargeWriter.ts'
 import type { Findings } from './findings.ts'
@@ -32,7 +32,7 @@ async function openFile(path: string, seen: (bytes: number) => void): Promise<Re
 /** The head and the first row of a file, to find the mapping of its provider. */
 export async function peek(path: string): Promise<{ names: string[]; first: string[] }> {
   const rows: string[][] = []
-  const splitter = new CsvSplitter((row) => { if (rows.length < 2) rows.push(textsOf(row)) })
+  const splitter = new CsvSplitter((row) => { if (rows.length < 2) rows.push(rowTexts(row)) })
   const stream = await openFile(path, () => {})
   let budget = 8 << 20
   for await (const piece of stream) {
@@ -45,8 +45,6 @@ export async function peek(path: string): Promise<{ names: string[]; first: stri
   return { names: rows[0] ?? [], first: rows[1] ?? [] }
 }
 
-const textsOf = (row: CellRanges): string[] => Array.from({ length: row.count }, (_, index) => cellText(row, index))
-
 /** Reads a whole file: every row is checked; charges go to the writer until the first refusal. */
 export async function readLoad(path: string, map: ColumnMap, writer: ChargeWriter, findings: Findings, progress: (progress: ReadProgress) => Promise<void>): Promise<{ head: Head | null; lines: number }> {
   let head: Head | null = null
@@ -56,11 +54,12 @@ export async function readLoad(path: string, map: ColumnMap, writer: ChargeWrite
   const newReader = (columns: readonly string[]): ChargeReader => new ChargeReader(columns, {
     charge: (charge, row) => { if (!findings.isRefused) writer.charge(charge, row) },
     findings: (line: number, found: readonly RowFinding[]) => findings.note(line, found),
-    shape: (shape: Shape, index: number) => writer.shape(shape, index),
+    key: (shape, index) => writer.key(shape, index),
+    detail: (shape, index) => writer.detail(shape, index),
   })
   const splitter = new CsvSplitter((row) => {
     if (!head) {
-      head = readHead(textsOf(row), map)
+      head = readHead(rowTexts(row), map)
       if (head.problems.length === 0) reader = newReader(head.columns)
       return
     }
