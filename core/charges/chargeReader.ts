@@ -1,5 +1,5 @@
 import { FIGURE_COLUMNS, KEY_COLUMNS, PERIOD_COLUMNS, tagField } from './attributes.ts'
-import { checkPeriods, findingsOf, type RowFinding } from './checkRow.ts'
+import { checkPeriods, checkRow, findingsOf, type RowFinding } from './checkRow.ts'
 import { cellText, rowTexts, type CellRanges } from './csvSplitter.ts'
 import { ExactSums } from './exactSums.ts'
 import { DETAIL_RULES, FIGURE_RULES, KEY_RULES, type FocusRow } from './focusRules.ts'
@@ -120,12 +120,12 @@ export class ChargeReader {
     const detail = this.details[charge.detail]!
     const periods = this.periodsOf(row)
     const figures = this.readFigures(row)
-    if (key.findings.length > 0) this.events.findings(row.line, key.findings)
-    if (detail.findings.length > 0) this.events.findings(row.line, detail.findings)
-    if (periods.findings.length > 0) this.events.findings(row.line, periods.findings)
-    if (figures === 'bad') return this.events.findings(row.line, this.figureFindings())
-    if (this.breaksProduct(key, detail) || figures === 'rounded') this.events.findings(row.line, this.figureFindings())
-    if (key.refused || detail.refused || periods.refused) return
+    // a row that is lost anyway is told everything at once
+    if (figures === 'bad' || periods.refused) return this.events.findings(row.line, [...checkRow(this.view), ...this.figureFindings()])
+    for (const { findings } of [key, detail, periods]) if (findings.length > 0) this.events.findings(row.line, findings)
+    if (figures === 'rounded') this.events.findings(row.line, this.figureFindings())
+    if (this.breaksProduct(key, detail)) this.events.findings(row.line, findingsOf(this.view, FIGURE_RULES))
+    if (key.refused || detail.refused) return
     charge.line = row.line
     charge.period = periods.period
     charge.starts = periods.starts
@@ -237,16 +237,14 @@ export class ChargeReader {
     return off(listUnitPrice, this.charge.figures[0]!) || off(contractedUnitPrice, this.charge.figures[1]!)
   }
 
-  /** The slow and complete look at the figures of a row that the fast one stumbled over. */
+  /** Figures that were rounded or are too large. */
   private figureFindings(): RowFinding[] {
-    const byRules = findingsOf(this.view, FIGURE_RULES)
-    const byFigure = FIGURE_COLUMNS.flatMap((column, index): RowFinding[] => {
+    return FIGURE_COLUMNS.flatMap((column, index): RowFinding[] => {
       const figure = this.charge.figures[index]!
       const finding = { column, value: this.view.get(column) ?? '' }
       if (figure.given && figure.tooLarge) return [{ ...finding, rule: 'AMOUNT_TOO_LARGE', text: 'the amount is too large', refuses: true }]
       return figure.given && !figure.exact ? [{ ...finding, rule: 'AMOUNT_ROUNDED', text: 'more than ten decimals, rounded', refuses: false }] : []
     })
-    return [...byRules, ...byFigure]
   }
 }
 
@@ -275,8 +273,8 @@ export class CostSums {
     for (let index = 0; index < COSTS; index++) this.costs[index]!.add(slot, figures[index]!.whole, figures[index]!.fraction)
   }
 
-  /** list, contracted, billed and effective cost of the slot in 10^-10 units */
-  units(slot: number): bigint[] {
-    return this.costs.map((sums) => sums.units(slot))
+  /** list, contracted, billed and effective cost of the slot as decimals */
+  texts(slot: number): string[] {
+    return this.costs.map((sums) => sums.text(slot))
   }
 }

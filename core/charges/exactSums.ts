@@ -24,6 +24,20 @@ export class ExactSums {
     return BigInt(whole) * 10_000_000_000n + BigInt(this.fractions[slot] ?? 0)
   }
 
+  /** The sum of the slot as a decimal with ten places, without a detour by bigint. */
+  text(slot: number): string {
+    const whole = this.wholes[slot] ?? 0
+    if (!Number.isSafeInteger(whole)) throw new RangeError('sum too large')
+    let units = whole
+    let fraction = this.fractions[slot] ?? 0
+    // both on one side of zero
+    if (units > 0 && fraction < 0) { units--; fraction += UNIT_AS_NUMBER }
+    if (units < 0 && fraction > 0) { units++; fraction -= UNIT_AS_NUMBER }
+    if (fraction === 0) return String(units)
+    const sign = units < 0 || fraction < 0 ? '-' : ''
+    return `${sign}${Math.abs(units)}.${String(Math.abs(fraction)).padStart(10, '0')}`
+  }
+
   private grow(slot: number): void {
     const size = Math.max(this.wholes.length * 2, slot + 1)
     const [wholes, fractions] = [this.wholes, this.fractions]

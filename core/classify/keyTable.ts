@@ -5,11 +5,14 @@ export interface FieldColumn {
   codes: Int32Array
   /** values by code; the first is undefined */
   values: (string | undefined)[]
+  /** the keys sorted by code, and where each code begins in them (one entry more than codes) */
+  keysByCode: Int32Array
+  begins: Int32Array
 }
 
 /**
  * Keys turned into columns of codes, field by field and only when asked for, so that a condition is decided once per
- * distinct value and a rule is a few array look-ups per key.
+ * distinct value and a rule looks only at the keys that have one of the values it wants.
  */
 export class KeyTable {
   private readonly columns = new Map<string, FieldColumn>()
@@ -23,19 +26,31 @@ export class KeyTable {
   }
 
   private encode(field: string): FieldColumn {
-    const codes = new Int32Array(this.keys.length)
+    const { keys } = this
+    const codes = new Int32Array(keys.length)
     const values: (string | undefined)[] = [undefined]
     const codeOf = new Map<string, number>()
-    this.keys.forEach((key, index) => {
-      const value = key.attributes[field]
-      if (value === undefined) return
+    for (let index = 0; index < keys.length; index++) {
+      const value = keys[index]!.attributes[field]
+      if (value === undefined) continue
       let code = codeOf.get(value)
       if (code === undefined) {
         code = values.push(value) - 1
         codeOf.set(value, code)
       }
       codes[index] = code
-    })
-    return { codes, values }
+    }
+    return { codes, values, ...sortByCode(codes, values.length) }
   }
+}
+
+/** Counting sort. */
+function sortByCode(codes: Int32Array, count: number): { keysByCode: Int32Array; begins: Int32Array } {
+  const begins = new Int32Array(count + 1)
+  for (const code of codes) begins[code + 1]!++
+  for (let code = 0; code < count; code++) begins[code + 1]! += begins[code]!
+  const next = begins.slice()
+  const keysByCode = new Int32Array(codes.length)
+  for (let key = 0; key < codes.length; key++) keysByCode[next[codes[key]!]!++] = key
+  return { keysByCode, begins }
 }

@@ -3,7 +3,6 @@ import { Readable } from 'node:stream'
 import type { Connection } from 'mysql2/promise'
 import { CostSums, type DetailShape, type KeyShape, type ReadCharge } from '../../../core/charges/chargeReader.ts'
 import type { CellRanges } from '../../../core/charges/csvSplitter.ts'
-import { formatAmount } from '../../../core/money/amount.ts'
 import { ByteLines } from './byteLines.ts'
 import { Dictionary } from './dictionary.ts'
 
@@ -33,7 +32,7 @@ class Slots<T> {
 
   /** line count and the four costs, tab-separated */
   text(slot: number): string {
-    return [this.counts[slot]!, ...this.sums.units(slot).map((units) => formatAmount(units))].join('\t')
+    return `${this.counts[slot]!}\t${this.sums.texts(slot).join('\t')}`
   }
 }
 
@@ -166,11 +165,21 @@ export class ChargeWriter {
 
   private compose(): Buffer {
     const out = new ByteLines(this.tails.length + this.count * 34)
-    for (let at = 0; at < this.count; at++) {
+    for (const at of this.inKeyOrder()) {
       out.text(`${this.bills[this.rowBill[at]!]!.id}\t${this.keys.id(this.rowKey[at]!)}\t${this.details.id(this.rowDetail[at]!)}\t`)
       out.bytes(this.tails.buffer, this.tailStart[at]!, this.tailStart[at + 1]!)
     }
     return out.taken()
+  }
+
+  /** The rows of the batch in the order of the primary key, in which the database takes them far faster. */
+  private inKeyOrder(): Float64Array {
+    const bits = 2 ** 16
+    const order = new Float64Array(this.count)
+    for (let at = 0; at < this.count; at++) order[at] = (this.rowBill[at]! * 2 ** 25 + (this.keys.id(this.rowKey[at]!) % 2 ** 25)) * bits + at
+    order.sort()
+    for (let at = 0; at < this.count; at++) order[at] = order[at]! % bits
+    return order
   }
 
   private billNumber(provider: string, account: string, month: string): number {

@@ -61,7 +61,7 @@ export function ruleFigures({ keys, rates, digits }: MonthLedger, { rules, charg
   const first = wouldTake.map((matches) => {
     if (!matches) return null
     const sum = tally()
-    keys.forEach((key, index) => { if (matches[index]) sum.add(key) })
+    for (const index of matches) sum.add(keys[index]!)
     return sum.taken()
   })
   return { rules: takes.map((sum, index) => ({ takes: sum.taken(), wouldTake: first[index]! })), unassigned: unassigned.taken() }
