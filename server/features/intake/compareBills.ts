@@ -58,13 +58,15 @@ async function compareBill(queries: Queries, bill: { id: number; provider: strin
   }
 }
 
-const servicesBetween = (queries: Queries, before: number, after: number): Promise<BillChange['services']> =>
-  queries.rows(
-    `SELECT service, SUM(IF(bill_id = ?, billed_cost, 0)) AS \`before\`, SUM(IF(bill_id = ?, billed_cost, 0)) AS after,
-       SUM(IF(bill_id = ?, billed_cost, -billed_cost)) AS difference
-     FROM bill_days WHERE bill_id IN (?, ?) GROUP BY service
-     HAVING difference <> 0 OR SUM(IF(bill_id = ?, effective_cost, -effective_cost)) <> 0
-     ORDER BY ABS(difference) DESC, service`, [before, after, after, before, after, after])
+async function servicesBetween(queries: Queries, before: number, after: number): Promise<BillChange['services']> {
+  const rows = await queries.rows<{ service: string; earlier: string; later: string; difference: string; moved: string }>(
+    `SELECT service, SUM(IF(bill_id = ?, billed_cost, 0)) AS earlier, SUM(IF(bill_id = ?, billed_cost, 0)) AS later,
+       SUM(IF(bill_id = ?, billed_cost, -billed_cost)) AS difference, SUM(IF(bill_id = ?, effective_cost, -effective_cost)) AS moved
+     FROM bill_days WHERE bill_id IN (?, ?) GROUP BY service ORDER BY service`, [before, after, after, after, before, after])
+  return rows.filter(({ difference, moved }) => Number(difference) !== 0 || Number(moved) !== 0)
+    .map(({ service, earlier, later, difference }) => ({ service, before: earlier, after: later, difference }))
+    .sort((a, b) => Math.abs(Number(b.difference)) - Math.abs(Number(a.difference)))
+}
 
 export async function compareBills(queries: Queries, loadId: number): Promise<BillChange[]> {
   const bills = await queries.rows<{ id: number; provider: string; billing_account: string; month: string }>("SELECT id, provider, billing_account, month FROM bills WHERE load_id = ? AND state = 'arriving' ORDER BY month, provider, billing_account", [loadId])
