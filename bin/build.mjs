@@ -5,7 +5,7 @@ import { dirname, resolve } from 'node:path'
 import { fileURLToPath } from 'node:url'
 
 const root = resolve(dirname(fileURLToPath(import.meta.url)), '..')
-const entries = ['server/main.ts', 'server/demoMain.ts', 'server/workers/intakeWorker.ts', 'server/workers/ledgerWorker.ts', 'bench/main.ts', 'bin/lib/referenceMain.ts'].map((file) => resolve(root, file)).filter((file) => existsSync(file))
+const entries = ['server/main.ts', 'server/demoMain.ts', 'server/workers/intakeWorker.ts', 'server/workers/ledgerWorker.ts', 'bench/main.ts'].map((file) => resolve(root, file)).filter((file) => existsSync(file))
 
 await build({
   entryPoints: Object.fromEntries(entries.map((file) => [file.split('/').at(-1).replace('.ts', '') === 'main' ? file.split('/').at(-2) : file.split('/').at(-1).replace('.ts', ''), file])),

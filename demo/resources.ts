@@ -1,4 +1,4 @@
-import { PROVIDERS } from './scenario.ts'
+import type { PROVIDERS } from './scenario.ts'
 
 /** One metered thing of the demo: it writes one charge line a day while it lives. */
 export interface Resource {

@@ -65,6 +65,5 @@ export const RATES: Record<string, Record<string, string>> = Object.fromEntries(
   ].map(([month, usd, gbp]) => [month!, { USD: usd!, GBP: gbp! }]),
 )
 
-/** The key of the tag that names the team, as it should be written, and the spellings that occur. */
-export const TEAM_TAG = 'team'
+/** The key of the tag that names the team: as it should be written, and the spellings that occur. */
 export const SPELLINGS = ['team', 'Team', 'TEAM', 'te-am', 'owner_team']

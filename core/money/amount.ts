@@ -1,6 +1,5 @@
 /** Amounts are integers of 10^-10 of their currency, so that sums never round. */
 export const SCALE = 10
-export const UNIT = 10n ** BigInt(SCALE)
 
 const DECIMAL = /^([+-]?)(\d*)(?:\.(\d*))?(?:[eE]([+-]?\d{1,3}))?$/
 

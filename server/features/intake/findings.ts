@@ -22,7 +22,10 @@ export class Findings {
   }
 
   note(line: number, found: readonly RowFinding[]): void {
-    for (const finding of found) (finding.refuses ? this.refuse(line, finding) : this.warn(line, finding))
+    for (const finding of found) {
+      if (finding.refuses) this.refuse(line, finding)
+      else this.warn(line, finding)
+    }
   }
 
   private refuse(line: number, { rule, column, value, text }: RowFinding): void {

@@ -1,4 +1,4 @@
-import { Type, type Static } from 'typebox'
+import { Type } from 'typebox'
 import { OPERATORS } from '../../../core/types.ts'
 import { Code, MonthOrNull } from '../schemas.ts'
 
@@ -18,4 +18,3 @@ const Pool = Type.Object({ code: Code, name: Type.String({ minLength: 1, maxLeng
 export const RulebookSchema = Type.Object({
   chargedBasis: Type.Enum(['billed', 'effective']), rules: Type.Array(Rule, { maxItems: 5_000 }), pools: Type.Array(Pool, { maxItems: 500 }),
 }, Closed)
-export type RulebookBody = Static<typeof RulebookSchema>
