@@ -1,5 +1,5 @@
 #!/usr/bin/env node
-// All tests from nothing: packages, dependencies, build, type check, lint, Jest against a private MariaDB, browser journeys.
+// All tests from nothing (`-- --journeys`: the browser journeys alone): packages, dependencies, build, type check, lint, Jest against a private MariaDB, browser journeys.
 import { spawn, spawnSync } from 'node:child_process'
 import { existsSync, mkdirSync, readFileSync, rmSync } from 'node:fs'
 import { createServer } from 'node:net'
@@ -52,6 +52,14 @@ async function journeys(url) {
   await new Promise((ended) => { server.once('exit', ended); server.kill('SIGTERM') })
 }
 
+function checks() {
+  step('type check of core and server', bin('tsc'), ['--noEmit', '-p', 'tsconfig.json'])
+  step('type check of the page', bin('vue-tsc'), ['--noEmit', '-p', 'tsconfig.web.json'])
+  step('lint', bin('eslint'), ['.', '--max-warnings=0'])
+  step('layers', bin('depcruise'), ['core', 'server', 'web', 'demo', 'bench', '--config', '.dependency-cruiser.cjs'])
+  step('nothing unused', bin('knip'), [])
+}
+
 needPackages('mariadb', 'chromium')
 needDependencies()
 needBuild()
@@ -60,12 +68,8 @@ mkdirSync(folder, { recursive: true })
 const database = await startMariadb(folder)
 const stop = async () => { await database.stop(); rmSync(folder, { recursive: true, force: true }) }
 for (const signal of ['SIGINT', 'SIGTERM']) process.on(signal, () => void stop().then(() => process.exit(1)))
-step('type check of core and server', bin('tsc'), ['--noEmit', '-p', 'tsconfig.json'])
-step('type check of the page', bin('vue-tsc'), ['--noEmit', '-p', 'tsconfig.web.json'])
-step('lint', bin('eslint'), ['.', '--max-warnings=0'])
-step('layers', bin('depcruise'), ['core', 'server', 'web', 'demo', 'bench', '--config', '.dependency-cruiser.cjs'])
-step('nothing unused', bin('knip'), [])
-jest(database.url)
+if (!process.argv.includes('--journeys')) checks()
+if (!process.argv.includes('--journeys')) jest(database.url)
 await journeys(database.url)
 await stop()
 console.log(`\n${passed} passed, ${failed} failed`)

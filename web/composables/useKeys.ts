@@ -15,7 +15,7 @@ export const KEYS: [string, string][] = [
 ]
 
 const isTyping = (target: EventTarget | null): boolean =>
-  target instanceof HTMLElement && (target.isContentEditable || ['INPUT', 'TEXTAREA', 'SELECT'].includes(target.tagName) || target.closest('[role=dialog]') !== null)
+  target instanceof HTMLElement && (target.isContentEditable || ['INPUT', 'TEXTAREA', 'SELECT'].includes(target.tagName))
 
 /** The keys that work on every page, unless something is being typed. */
 export function useKeys({ help }: { help: () => void }): void {
@@ -38,7 +38,7 @@ export function useKeys({ help }: { help: () => void }): void {
     Escape: () => { if (figure.value) openFigure(null); else if (history.length > 1) router.back() },
   }
   useEventListener('keydown', (event: KeyboardEvent) => {
-    if (event.ctrlKey || event.metaKey || event.altKey || event.defaultPrevented || !session.viewer || isTyping(event.target)) return
+    if (event.ctrlKey || event.metaKey || event.altKey || event.defaultPrevented || !session.viewer || isTyping(event.target) || document.querySelector('[role=dialog]')) return
     if (chord && Date.now() - chord < 1_500) {
       chord = 0
       const chapter = CHAPTERS.find(({ key, staff }) => key === event.key && (!staff || session.isStaff))

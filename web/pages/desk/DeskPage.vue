@@ -65,7 +65,7 @@ const change = ({ amount: now, before }: DeskFigure): string => {
       <section>
         <div class="flex items-baseline justify-between pb-1">
           <h2>Who spends the most</h2>
-          <span class="note flex gap-2">top <button v-for="n in [5, 10, 15]" :key="n" :class="n === most ? 'font-semibold text-ink' : 'hover:text-ink'" :aria-pressed="n === most" @click="most = n">{{ n }}</button></span>
+          <span class="note flex gap-2">top <button v-for="n in [5, 10, 15]" :key="n" class="min-h-6 min-w-6" :class="n === most ? 'font-semibold text-ink' : 'hover:text-ink'" :aria-pressed="n === most" @click="most = n">{{ n }}</button></span>
         </div>
         <TopSpenders :month="month" :basis="basis" :most="most" />
       </section>
