@@ -66,6 +66,15 @@ function benchRulebook(): Rulebook {
   return { chargedBasis: 'effective', rules, pools: [{ code: 'SHARED', name: 'Shared', base: { kind: 'direct' }, recipients: [] }] }
 }
 
+/** Waits until the database has written out what was done before, so that it does not weigh on what is timed next. */
+async function quiet(database: Database): Promise<void> {
+  for (let tries = 0; tries < 120; tries++) {
+    const row = await database.first<{ Value: string }>("SHOW GLOBAL STATUS LIKE 'Innodb_buffer_pool_pages_dirty'")
+    if (Number(row!.Value) < 2_000) return
+    await new Promise((done) => setTimeout(done, 500))
+  }
+}
+
 async function takeIn({ database, workers }: Bench, path: string): Promise<number> {
   const id = await addLoad(database, path, path, createHash('sha256').update(path).digest('hex'), 0, 'bench')
   const own = await seconds(() => workers.readLoad(id))
@@ -82,8 +91,13 @@ export async function* benchRows({ url: base, charges, folder, only }: BenchTask
     const path = join(folder, 'charges.csv')
     const bytes = await writeBenchFile(path, charges, KEYS)
     console.log(`${charges} lines, ${Math.round(bytes / charges)} bytes a line, ${KEYS} keys, ${RULES} rules`)
-    const anchor = wants('intake') ? await rawLoad(bench.url, path) : null
+    await quiet(bench.database)
     const own = await takeIn(bench, path)
+    const copy = path + '.copy'
+    if (wants('intake')) await writeBenchFile(copy, charges, KEYS)
+    await quiet(bench.database)
+    const anchor = wants('intake') ? await rawLoad(bench.url, copy) : null
+    await quiet(bench.database)
     if (anchor !== null) yield result('intake', charges, own, anchor, 'at most 0.4 x a raw LOAD DATA of the same file (2.5 times as fast)', (ratio) => ratio <= 0.4)
     if (wants('allocate')) yield await allocateRow(bench, charges)
     if (wants('open')) yield await openRow(bench, charges)

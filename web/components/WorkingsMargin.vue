@@ -47,13 +47,13 @@ async function copy(): Promise<void> {
       <p class="serif mt-1 text-[20px] font-bold break-all" data-workings-amount>{{ amount(workings.amount) }} <span class="note font-sans">{{ workings.currency }}</span></p>
       <ol class="mt-3 flex flex-col gap-1">
         <li v-for="(term, index) in workings.terms" :key="index">
-          <p v-if="term.sign && term.sign !== '='" class="pl-3 text-soft">{{ term.sign }}</p>
+          <p v-if="term.sign === '×' || term.sign === '÷'" class="pl-3 text-soft">{{ term.sign }}</p>
           <component :is="term.opens ? 'button' : 'div'" class="block w-full border-l-2 py-[2px] pl-3 text-left" :class="term.opens ? 'border-ochre hover:bg-wash' : 'border-rule'" @click="term.opens && openFigure(term.opens)">
             <span class="flex justify-between gap-3">
-              <span><span v-if="term.sign === '='" class="text-soft">= </span>{{ term.label }}</span>
+              <span><span v-if="['=', '+', '−'].includes(term.sign)" class="text-soft">{{ term.sign }} </span>{{ term.label }}</span>
               <span class="text-right font-semibold whitespace-nowrap">{{ amount(term.amount, { most: 10 }) }}</span>
             </span>
-            <span class="note flex justify-between gap-3 text-[12px]!"><span>{{ term.note }}</span><span class="whitespace-nowrap">{{ term.unit }}</span></span>
+            <span v-if="term.note || term.unit !== workings.currency" class="note flex justify-between gap-3 text-[12px]!"><span>{{ term.note }}</span><span v-if="term.unit !== workings.currency" class="whitespace-nowrap">{{ term.unit }}</span></span>
           </component>
         </li>
       </ol>

@@ -4,7 +4,7 @@ import type { Connection } from 'mysql2/promise'
 import { CostSums, type DetailShape, type KeyShape, type ReadCharge } from '../../../core/charges/chargeReader.ts'
 import type { CellRanges } from '../../../core/charges/csvSplitter.ts'
 import { ByteLines } from './byteLines.ts'
-import { Dictionary } from './dictionary.ts'
+import { Dictionary, escaped } from './dictionary.ts'
 
 const ROWS_A_BATCH = 60_000
 const CHARGE_COLUMNS = 'bill_id, key_id, detail_id, line, starts_at, ends_at, list_cost, contracted_cost, billed_cost, effective_cost, pricing_quantity, consumed_quantity, commitment_quantity'
@@ -47,14 +47,16 @@ export class ChargeWriter {
   private readonly details: Dictionary
   private readonly bills: Bill[] = []
   private readonly billOf = new Map<string, number>()
+  private readonly serviceOf = new Map<string, number>()
+  private readonly dayOf = new Map<string, number>()
   private readonly keySlots = new Slots<{ bill: number; key: number }>()
   private readonly daySlots = new Slots<{ bill: number; day: string; service: string }>()
   private readonly keySlotOf = new Map<number, number>()
-  private readonly daySlotOf = new Map<string, number>()
+  private readonly daySlotOf = new Map<number, number>()
 
   // by number of the reader's shapes
   private detailShapes: number[] = []
-  private keyShapes: { key: number; provider: string; account: string; service: string; month: string; bill: number; slot: number; day: string; daySlot: number }[] = []
+  private keyShapes: { key: number; provider: string; account: string; service: string; serviceNumber: number; month: string; bill: number; slot: number; day: string; daySlot: number }[] = []
 
   // the batch in hand: one entry a row, and the bytes of its tail
   private count = 0
@@ -65,7 +67,7 @@ export class ChargeWriter {
   private readonly tails = new ByteLines()
   private writing: Promise<unknown> = Promise.resolve()
 
-  constructor(private readonly facts: Connection, descriptions: Connection, private readonly loadId: number) {
+  constructor(private readonly facts: Connection, private readonly descriptions: Connection, private readonly loadId: number) {
     this.keys = new Dictionary(descriptions, 'charge_keys', ['hash', 'attributes', 'provider', 'currency', 'service', 'resource_id'])
     this.details = new Dictionary(descriptions, 'charge_details', ['hash', 'details'])
   }
@@ -86,7 +88,7 @@ export class ChargeWriter {
     const { ProviderName = '', BillingCurrency = '', ServiceName = '', ResourceId = '', BillingAccountId = '' } = attributes
     this.keyShapes[index] = {
       key: this.keys.number(hashOf(text), [text, ProviderName, BillingCurrency, ServiceName, ResourceId]),
-      provider: ProviderName, account: BillingAccountId, service: ServiceName, month: '', bill: -1, slot: -1, day: '', daySlot: -1,
+      provider: ProviderName, account: BillingAccountId, service: ServiceName, serviceNumber: numberIn(this.serviceOf, ServiceName), month: '', bill: -1, slot: -1, day: '', daySlot: -1,
     }
   }
 
@@ -107,7 +109,7 @@ export class ChargeWriter {
     const day = charge.starts
     if (shape.day !== day) {
       shape.day = day
-      shape.daySlot = this.daySlot(shape.bill, day.slice(0, 10), shape.service)
+      shape.daySlot = this.daySlot(shape.bill, day, shape.service, shape.serviceNumber)
     }
     this.keySlots.add(shape.slot, charge)
     this.daySlots.add(shape.daySlot, charge)
@@ -148,9 +150,12 @@ export class ChargeWriter {
   async finish(): Promise<number[]> {
     await this.flush()
     await this.writing
-    const keyLines = this.keySlots.labels.map(({ bill, key }, slot) => `${this.bills[bill]!.id}\t${this.keys.id(key)}\t${this.keySlots.text(slot)}\n`)
-    await loadData(this.facts, 'bill_keys', `bill_id, key_id, ${COST_COLUMNS}`, Buffer.from(keyLines.join('')))
+    const order = this.keySlots.labels.map((_, slot) => slot).sort((a, b) => { const [x, y] = [this.keySlots.labels[a]!, this.keySlots.labels[b]!]; return x.bill - y.bill || this.keys.id(x.key) - this.keys.id(y.key) })
+    const keyLines = order.map((slot) => { const { bill, key } = this.keySlots.labels[slot]!; return `${this.bills[bill]!.id}\t${this.keys.id(key)}\t${this.keySlots.text(slot)}\n` })
     const dayLines = this.daySlots.labels.map(({ bill, day, service }, slot) => `${this.bills[bill]!.id}\t${day}\t${escaped(service)}\t${this.daySlots.text(slot)}\n`)
+    const half = keyLines.length >> 1
+    const writeKeys = (connection: Connection, lines: string[]): Promise<void> => loadData(connection, 'bill_keys', `bill_id, key_id, ${COST_COLUMNS}`, Buffer.from(lines.join('')))
+    await Promise.all([writeKeys(this.facts, keyLines.slice(0, half)), writeKeys(this.descriptions, keyLines.slice(half))])
     await loadData(this.facts, 'bill_days', `bill_id, day, service, ${COST_COLUMNS}`, Buffer.from(dayLines.join('')))
     return this.bills.map(({ id }) => id)
   }
@@ -183,7 +188,7 @@ export class ChargeWriter {
   }
 
   private billNumber(provider: string, account: string, month: string): number {
-    const name = [provider, account, month].join('\u0000')
+    const name = `${month}\n${account}\n${provider}`
     let number = this.billOf.get(name)
     if (number === undefined) this.billOf.set(name, (number = this.bills.push({ provider, account, month, id: 0 }) - 1))
     return number
@@ -196,17 +201,23 @@ export class ChargeWriter {
     return slot
   }
 
-  private daySlot(bill: number, day: string, service: string): number {
-    const name = `${bill} ${day} ${service}`
+  private daySlot(bill: number, instant: string, service: string, serviceNumber: number): number {
+    const day = instant.slice(0, 10)
+    const name = (bill * 2 ** 20 + numberIn(this.dayOf, day)) * 2 ** 20 + serviceNumber
     let slot = this.daySlotOf.get(name)
     if (slot === undefined) this.daySlotOf.set(name, (slot = this.daySlots.open({ bill, day, service })))
     return slot
   }
 }
 
-const hashOf = (text: string): string => createHash('md5').update(text).digest().toString('latin1')
+/** Number of a text among those seen, from 0. */
+function numberIn(numbers: Map<string, number>, text: string): number {
+  let number = numbers.get(text)
+  if (number === undefined) numbers.set(text, (number = numbers.size))
+  return number
+}
 
-const escaped = (text: string): string => text.replace(/[\\\t\n\0]/g, (char) => (char === '\0' ? '\\0' : '\\' + char))
+const hashOf = (text: string): string => createHash('md5').update(text).digest().toString('latin1')
 
 async function loadData(connection: Connection, table: string, columns: string, lines: Buffer): Promise<void> {
   await connection.query({

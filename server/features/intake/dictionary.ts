@@ -1,6 +1,10 @@
+import { Readable } from 'node:stream'
 import type { Connection, RowDataPacket } from 'mysql2/promise'
 
-const HASHES_A_STATEMENT = 1_000
+const HASHES_A_STATEMENT = 4_000
+
+/** A text as a cell of LOAD DATA. */
+export const escaped = (text: string): string => text.replace(/[\\\t\n\0]/g, (char) => (char === '\0' ? '\\0' : '\\' + char))
 
 /**
  * Numbers descriptions (charge keys, details) within a load and finds or makes their rows in the database, many at a
@@ -41,8 +45,11 @@ export class Dictionary {
       await this.look(some)
       const missing = some.filter(({ number }) => this.ids[number] === 0)
       if (missing.length === 0) continue
-      const rows = missing.map(({ hash, values }) => [Buffer.from(hash, 'latin1'), ...values])
-      await this.connection.query(`INSERT IGNORE INTO ${this.table} (${this.columns.join(', ')}) VALUES ?`, [rows])
+      const lines = missing.map(({ hash, values }) => [Buffer.from(hash, 'latin1').toString('hex'), ...values.map(escaped)].join('\t') + '\n')
+      await this.connection.query({
+        sql: `LOAD DATA LOCAL INFILE 'descriptions' IGNORE INTO TABLE ${this.table} CHARACTER SET utf8mb4 (@hash, ${this.columns.slice(1).join(', ')}) SET hash = UNHEX(@hash)`,
+        infileStreamFactory: () => Readable.from([Buffer.from(lines.join(''))]),
+      })
       await this.look(missing)
     }
   }

@@ -5,7 +5,7 @@ import { convert, CONVERTED_SCALE, type RateTable } from '../../../core/money/co
 import { roundList } from '../../../core/money/apportion.ts'
 import { minorDigits } from '../../../core/money/currency.ts'
 import { formatAmount, roundTo } from '../../../core/money/amount.ts'
-import { cellsOf } from '../../../core/statements/cells.ts'
+import { cellsOf, roundCells } from '../../../core/statements/cells.ts'
 import { groupUnassigned } from '../../../core/classify/unassigned.ts'
 import type { Basis, Condition, CostCentre, KeyFigures, Rulebook } from '../../../core/types.ts'
 import type { Queries } from '../../db/database.ts'
@@ -69,24 +69,22 @@ export function ruleFigures({ keys, rates, digits }: MonthLedger, { rules, charg
 
 export interface Effect { month: string; isClosed: boolean; centres: { code: string; before: string; after: string; change: string }[] }
 
-/** What each cost centre is charged in the month under one rulebook and under the other. */
-export function effectOf({ keys, rates, digits, centres }: MonthLedger, before: Rulebook, after: Rulebook, month: string): Effect['centres'] {
+/** What each cost centre is charged in the month under one rulebook and under the other, rounded as its statement would be. */
+export function effectOf({ keys, rates, digits, centres, currency }: MonthLedger, before: Rulebook, after: Rulebook, month: string): Effect['centres'] {
   const chargedUnder = (rulebook: Rulebook): Map<string, bigint> => {
     const { result } = allocatePeriod({ month, keys, rulebook, centres, rates })
     const sums = new Map<string, bigint>()
-    for (const { costCentre, kind, currency, amounts } of cellsOf(result)) {
+    for (const { costCentre, kind, rounded } of roundCells(cellsOf(result), rulebook.chargedBasis, rates, currency)) {
       const code = kind === 'direct' || kind === 'pool' ? costCentre : kind
-      sums.set(code, (sums.get(code) ?? 0n) + convert(amounts[rulebook.chargedBasis], currency, rates))
+      sums.set(code, (sums.get(code) ?? 0n) + rounded)
     }
     return sums
   }
   const [old, fresh] = [chargedUnder(before), chargedUnder(after)]
   const show = (units: bigint): string => formatAmount(units, digits, digits)
-  const rounded = (units: bigint | undefined): bigint => roundTo(units ?? 0n, digits, CONVERTED_SCALE)
   return [...new Set([...old.keys(), ...fresh.keys()])].sort().flatMap((code) => {
-    if ((old.get(code) ?? 0n) === (fresh.get(code) ?? 0n)) return []
-    const [was, is] = [rounded(old.get(code)), rounded(fresh.get(code))]
-    return [{ code, before: show(was), after: show(is), change: show(is - was) }]
+    const [was, is] = [old.get(code) ?? 0n, fresh.get(code) ?? 0n]
+    return was === is ? [] : [{ code, before: show(was), after: show(is), change: show(is - was) }]
   })
 }
 

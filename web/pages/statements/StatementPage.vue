@@ -10,7 +10,7 @@ import FigureButton from '../../components/FigureButton.vue'
 import PageHead from '../../components/PageHead.vue'
 import { useAnswer } from '../../composables/useAnswer.ts'
 import { usePlace } from '../../composables/usePlace.ts'
-import { amount, monthName, percent } from '../../format.ts'
+import { amount, isZero, monthName, percent } from '../../format.ts'
 import { useSession } from '../../stores/session.ts'
 
 const session = useSession()
@@ -44,7 +44,7 @@ const shareText = (share: string): string => `${amount(Number(share).toFixed(2))
             <td class="num" :class="{ up: !group.figures.change.startsWith('-') }">{{ percent(group.figures.percent) }}</td>
           </tr>
           <tr v-for="line in group.lines" :key="line.provider + line.line">
-            <td class="pl-4!"><span class="block">{{ line.label }}</span><span v-if="line.share !== null" class="note block text-[12px]!">{{ shareText(line.share) }} of {{ amount(line.poolAmount) }}, {{ line.base }}</span></td>
+            <td class="pl-4!"><span class="block">{{ line.label }}</span><span v-if="line.share !== null && !isZero(line.share)" class="note block text-[12px]!">{{ shareText(line.share) }} of {{ amount(line.poolAmount) }}, {{ line.base }}</span></td>
             <td class="num"><FigureButton :value="line.amount" :figure="refOf('line', group.kind, line.provider, line.line)" /></td>
             <td class="num">{{ amount(line.previous) }}</td>
             <td class="num" :class="{ up: !line.change.startsWith('-') && line.change !== '0.00' }">{{ amount(line.change, { signed: true }) }}</td>
