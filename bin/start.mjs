@@ -38,13 +38,25 @@ if (ownDatabase) needPackages('mariadb')
 needDependencies()
 needBuild()
 writeFileSync(lock, JSON.stringify({ pid: process.pid, address: `http://${host}:${port}` }))
-const database = ownDatabase ? await startMariadb(DATA) : null
+let database = ownDatabase ? await startMariadb(DATA) : null
 if (database) say('MariaDB is up')
 const server = spawn(process.execPath, ['--enable-source-maps', join(ROOT, 'dist/server/server.js')], {
   cwd: ROOT, stdio: ['ignore', 'inherit', 'inherit', 'ipc'], detached: true,
   env: { ...process.env, ABACUS_DATA: DATA, ABACUS_DATABASE_URL: process.env.ABACUS_DATABASE_URL ?? database.url },
 })
 let isStopping = false
+
+/** A database that dies is started again; the server reconnects by itself. */
+if (database) {
+  let isRestarting = false
+  setInterval(async () => {
+    if (isStopping || isRestarting || database.isAlive()) return
+    isRestarting = true
+    say('MariaDB has stopped; starting it again')
+    database = await startMariadb(DATA)
+    isRestarting = false
+  }, 1_000).unref()
+}
 server.on('message', () => say('ready'))
 server.on('exit', async (code) => {
   if (database) await database.stop()

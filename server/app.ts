@@ -56,7 +56,7 @@ export async function buildApp({ database, settings, workers, sessionSecret, log
   await app.register(fastifyHelmet, { contentSecurityPolicy: { directives: { defaultSrc: ["'self'"], scriptSrc: ["'self'"], styleSrc: ["'self'", "'unsafe-inline'"], imgSrc: ["'self'", 'data:'], fontSrc: ["'self'"], connectSrc: ["'self'"], workerSrc: ["'self'"], objectSrc: ["'none'"], frameAncestors: ["'none'"], upgradeInsecureRequests: null } }, strictTransportSecurity: false })
   await app.register(fastifyCompress, { threshold: 2_048 })
   await app.register(fastifyCookie)
-  await app.register(fastifySession, { secret: sessionSecret, cookieName: 'abacus', store: new SessionTable(database), saveUninitialized: true, rolling: false, cookie: { httpOnly: true, sameSite: 'strict', secure: false, path: '/', maxAge: 12 * 3_600_000 } })
+  await app.register(fastifySession, { secret: sessionSecret, cookieName: 'abacus', store: new SessionTable(database), saveUninitialized: false, rolling: false, cookie: { httpOnly: true, sameSite: 'strict', secure: false, path: '/', maxAge: 12 * 3_600_000 } })
   await app.register(fastifyCsrf, { sessionPlugin: '@fastify/session' })
   await app.register(fastifyRateLimit, { global: false })
   await app.register(fastifyMultipart, { limits: { files: 1, fileSize: LARGEST_FILE, fields: 5 } })
@@ -80,16 +80,17 @@ function guard(app: App): void {
   })
 }
 
+const LOST_DATABASE = new Set(['ECONNREFUSED', 'PROTOCOL_CONNECTION_LOST', 'ECONNRESET', 'ER_SERVER_SHUTDOWN'])
+
 /** Errors are told in words; what is not a refusal is logged and told without details. */
 function tellError(this: FastifyInstance, error: FastifyError | Refusal, request: Parameters<Parameters<FastifyInstance['setErrorHandler']>[0]>[1], reply: Parameters<Parameters<FastifyInstance['setErrorHandler']>[0]>[2]): void {
   if (error instanceof Refusal) return void reply.code(error.status).send({ code: error.code, message: error.message, ...error.details })
   if ('validation' in error && error.validation) return void reply.code(400).send({ code: 'BAD_REQUEST', message: `The request is not right: ${error.message}.` })
+  if (LOST_DATABASE.has(error.code)) return void reply.code(503).send({ code: 'DATABASE_AWAY', message: 'The database does not answer. Nothing was changed; try again in a moment.' })
   const status = error.statusCode ?? 500
   if (status === 429) return void reply.code(429).send({ code: 'TOO_MANY_TRIES', message: 'Too many tries. Wait a minute, then try again.' })
   if (status < 500) return void reply.code(status).send({ code: error.code, message: error.message })
   request.log.error(error)
-  const lostDatabase = ['ECONNREFUSED', 'PROTOCOL_CONNECTION_LOST', 'ECONNRESET'].includes(error.code)
-  if (lostDatabase) return void reply.code(503).send({ code: 'DATABASE_AWAY', message: 'The database does not answer. Nothing was changed; try again in a moment.' })
   reply.code(500).send({ code: 'ERROR', message: 'Something went wrong in the program; nothing was changed. Try again, and tell your administrator if it stays.' })
 }
 

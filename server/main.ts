@@ -27,6 +27,8 @@ async function main(): Promise<void> {
   }
   process.on('SIGINT', () => void close())
   process.on('SIGTERM', () => void close())
+  // the start command has died: do not stay behind and hold the port
+  process.on('disconnect', () => void close())
   await loadDemoOnce(database, settings, workers)
   await database.run("DELETE FROM runs WHERE state = 'running' AND created_at < NOW() - INTERVAL 1 HOUR")
   await app.jobs.open()

@@ -67,8 +67,9 @@ export class ChargeReader {
   private readonly periodAt: Int32Array
   private readonly keyTable = new ShapeTable()
   private readonly detailTable = new ShapeTable()
-  private readonly keys: KeyShape[] = []
-  private readonly details: DetailShape[] = []
+  // what is described is told once and not kept: only what later rows of the same shape need
+  private readonly keys: Omit<KeyShape, 'attributes'>[] = []
+  private readonly details: Omit<DetailShape, 'details'>[] = []
   private readonly periods = new Map<string, ReadPeriods>()
   private lastPeriods: ReadPeriods | null = null
   private readonly charge: ReadCharge
@@ -148,20 +149,20 @@ export class ChargeReader {
     if (maskAt[0]! >= 0 && isZero(row, maskAt[0]!)) mask |= 1 << MASKED.length
     const found = this.keyTable.find(row, this.keyColumns, mask)
     if (found >= 0) return found
-    const shape = this.describeKey()
-    const index = this.keys.push(shape) - 1
+    const { attributes, ...rest } = this.describeKey()
+    const index = this.keys.push(rest) - 1
     this.keyTable.insert(index)
-    this.events.key(shape, index)
+    this.events.key({ attributes, ...rest }, index)
     return index
   }
 
   private detailOf(row: CellRanges): number {
     const found = this.detailTable.find(row, this.detailColumns, 0)
     if (found >= 0) return found
-    const shape = this.describeDetail()
-    const index = this.details.push(shape) - 1
+    const { details, ...rest } = this.describeDetail()
+    const index = this.details.push(rest) - 1
     this.detailTable.insert(index)
-    this.events.detail(shape, index)
+    this.events.detail({ details, ...rest }, index)
     return index
   }
 
@@ -229,7 +230,7 @@ export class ChargeReader {
     return state
   }
 
-  private breaksProduct({ isCorrection }: KeyShape, { listUnitPrice, contractedUnitPrice }: DetailShape): boolean {
+  private breaksProduct({ isCorrection }: Pick<KeyShape, 'isCorrection'>, { listUnitPrice, contractedUnitPrice }: Pick<DetailShape, 'listUnitPrice' | 'contractedUnitPrice'>): boolean {
     const quantity = this.charge.figures[COSTS]!
     if (!quantity.given || isCorrection) return false
     const amount = quantity.whole + quantity.fraction / 1e10
