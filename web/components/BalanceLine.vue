@@ -1,7 +1,9 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 import type { Balance } from '../../server/features/allocation/balance.ts'
+import { writeRef } from '../../core/workings/workings.ts'
 import { get } from '../api/client.ts'
+import FigureButton from './FigureButton.vue'
 import { useAnswer } from '../composables/useAnswer.ts'
 import { usePlace } from '../composables/usePlace.ts'
 import { amount, isZero, monthName } from '../format.ts'
@@ -15,7 +17,13 @@ const parts = computed(() => {
   const { value } = balance
   if (!value) return []
   const first = value.basis === 'billed' ? 'Billed' : 'Effective cost'
-  return value.isScoped ? [['Charged to you', value.charged]] : [[first, value.billed], ['= Charged', value.charged], ['+ Held', value.held], ['+ Unassigned', value.unassigned]]
+  const refOf = (kind: string, ...parts: string[]): string | null => (value.runId === null ? null : writeRef({ kind, month: value.month, basis: value.basis, parts }))
+  const charged = refOf('charged')
+  if (value.isScoped) return [{ label: 'Charged to you', value: value.charged, figure: charged }]
+  return [
+    { label: first, value: value.billed, figure: refOf('keys') }, { label: '= Charged', value: value.charged, figure: charged },
+    { label: '+ Held', value: value.held, figure: null }, { label: '+ Unassigned', value: value.unassigned, figure: isZero(value.unassigned) ? null : refOf('keys', 'kind=unassigned') },
+  ]
 })
 const trouble = computed(() => {
   const { value } = balance
@@ -28,14 +36,14 @@ const trouble = computed(() => {
 </script>
 
 <template>
-  <footer class="frame-foot flex h-[38px] items-center gap-5 border-t border-ink bg-paper px-7" aria-label="Balance line">
+  <footer class="frame-foot flex h-[38px] items-center gap-[clamp(8px,1.4vw,20px)] border-t border-ink bg-paper px-7" aria-label="Balance line">
     <span v-if="error" class="text-warn">{{ error.message }}</span>
     <template v-else-if="balance">
-      <span v-for="[label, value] in parts" :key="label" class="whitespace-nowrap">{{ label }} <b class="ml-1" :data-balance="label">{{ amount(value) }}</b></span>
+      <span v-for="{ label, value, figure } in parts" :key="label" class="whitespace-nowrap">{{ label }} <b class="ml-1" :data-balance="label"><FigureButton :value="value" :figure="figure" /></b></span>
       <span class="flex-1" />
       <RouterLink v-if="trouble && session.isStaff" :to="trouble.to" class="font-semibold text-warn underline">{{ trouble.text }}</RouterLink>
       <span v-else-if="!balance.isScoped" class="font-semibold whitespace-nowrap text-accent">✓ balances to the last digit</span>
-      <span class="note whitespace-nowrap">{{ monthName(balance.month) }}, {{ balance.isScoped ? 'your cost centres' : 'all providers' }}, {{ balance.currency }}</span>
+      <span class="note truncate">{{ monthName(balance.month) }}, {{ balance.isScoped ? 'your cost centres' : 'all providers' }}, {{ balance.currency }}</span>
     </template>
     <span v-else class="note">{{ hasMonth ? 'adding up…' : 'No bills yet.' }}</span>
   </footer>

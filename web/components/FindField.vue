@@ -49,7 +49,7 @@ function choose(item: Found | null): void {
 
 <template>
   <Combobox as="div" class="relative" :model-value="null" @update:model-value="choose">
-    <ComboboxInput id="find" class="w-36 border-b border-rule bg-transparent py-1 placeholder:text-soft" placeholder="Find… /" aria-label="Find anything" :display-value="() => text" autocomplete="off" @focus="prepare" @change="text = $event.target.value" />
+    <ComboboxInput id="find" class="w-[clamp(84px,11vw,144px)] border-b border-rule bg-transparent py-1 placeholder:text-soft" placeholder="Find… /" aria-label="Find anything" :display-value="() => text" autocomplete="off" @focus="prepare" @change="text = $event.target.value" />
     <ComboboxOptions class="absolute right-0 z-30 mt-1 max-h-96 w-80 overflow-auto border border-rule bg-page py-1 shadow-lg">
       <p v-if="text && found.length === 0" class="note px-3 py-1">Nothing of that name.</p>
       <ComboboxOption v-for="item in found" :key="item.kind + item.label" v-slot="{ active }" :value="item" as="template">

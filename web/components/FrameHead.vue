@@ -26,9 +26,9 @@ async function leave(): Promise<void> {
 </script>
 
 <template>
-  <div class="flex h-14 items-center gap-6 px-7">
+  <div class="flex h-14 items-center gap-[clamp(12px,1.8vw,24px)] px-7">
     <RouterLink :to="linkTo('/desk')" class="serif text-[19px] whitespace-nowrap"><b>Candid</b> <i class="text-accent">Abacus</i></RouterLink>
-    <nav aria-label="Chapters" class="flex gap-6">
+    <nav aria-label="Chapters" class="flex gap-[clamp(12px,1.8vw,24px)]">
       <RouterLink v-for="chapter in chapters" :key="chapter.path" :to="linkTo(chapter.path)" class="border-b-2 py-1" :class="route.path.startsWith(chapter.path) ? 'border-accent font-semibold' : 'border-transparent text-soft hover:text-ink'">{{ chapter.name }}</RouterLink>
     </nav>
     <span class="flex-1" />
@@ -37,7 +37,7 @@ async function leave(): Promise<void> {
       {{ session.state?.currency }} · {{ basis }} cost
     </button>
     <Menu as="div" class="relative">
-      <MenuButton class="whitespace-nowrap text-soft hover:text-ink">{{ session.viewer?.name }}</MenuButton>
+      <MenuButton class="text-right leading-4 whitespace-nowrap text-soft hover:text-ink">{{ session.viewer?.name }}<span v-if="session.state?.isDemo" class="block text-[11px]" title="Demo data: the date stands still">demo, {{ dayName(session.state.today) }}</span></MenuButton>
       <MenuItems class="absolute right-0 z-30 mt-2 w-64 border border-rule bg-page py-2 shadow-lg outline-none">
         <p class="note px-4 pb-2">{{ session.viewer?.role }}<span v-if="session.state?.isDemo">; demo data, the date stands at {{ dayName(session.state.today) }}</span></p>
         <MenuItem v-slot="{ active }"><button class="block w-full px-4 py-1 text-left" :class="{ 'bg-wash': active }" @click="turnTheme">{{ theme === 'dark' ? 'Light' : 'Dark' }} theme</button></MenuItem>

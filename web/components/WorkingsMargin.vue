@@ -50,7 +50,7 @@ async function copy(): Promise<void> {
           <p v-if="term.sign === '×' || term.sign === '÷'" class="pl-3 text-soft">{{ term.sign }}</p>
           <component :is="term.opens ? 'button' : 'div'" class="block w-full border-l-2 py-[2px] pl-3 text-left" :class="term.opens ? 'border-ochre hover:bg-wash' : 'border-rule'" @click="term.opens && openFigure(term.opens)">
             <span class="flex justify-between gap-3">
-              <span><span v-if="['=', '+', '−'].includes(term.sign)" class="text-soft">{{ term.sign }} </span>{{ term.label }}</span>
+              <span><span v-if="['=', '+', '−'].includes(term.sign)" class="mr-1 text-soft">{{ term.sign }}</span>{{ term.label }}</span>
               <span class="text-right font-semibold whitespace-nowrap">{{ amount(term.amount, { most: 10 }) }}</span>
             </span>
             <span v-if="term.note || term.unit !== workings.currency" class="note flex justify-between gap-3 text-[12px]!"><span>{{ term.note }}</span><span v-if="term.unit !== workings.currency" class="whitespace-nowrap">{{ term.unit }}</span></span>

@@ -1,7 +1,7 @@
 import { Type } from 'typebox'
 import { isField } from '../../../core/charges/attributes.ts'
 import type { App } from '../../app.ts'
-import { invalid } from '../../refusal.ts'
+import { invalid, Refusal } from '../../refusal.ts'
 import { STAFF, viewerOf } from '../../viewer.ts'
 import { MonthAndBasis, Basis, Month } from '../schemas.ts'
 import { readFigures } from './figures.ts'
@@ -13,8 +13,13 @@ export function deskRoutes(app: App): void {
   app.get('/api/desk', { schema: { querystring: MonthAndBasis } }, async (request) => {
     const viewer = viewerOf(request)
     const { month, basis } = request.query
-    const [figures, tasks] = await Promise.all([readFigures(database, month, basis, viewer), viewer.centres ? [] : readTasks(database, month)])
-    return { figures, tasks }
+    // figures that cannot be told (a rate is missing) must not hide what there is to do about it
+    const told = readFigures(database, month, basis, viewer).then((figures) => ({ figures, problem: '' }), (error: unknown) => {
+      if (!(error instanceof Refusal)) throw error
+      return { figures: null, problem: error.message }
+    })
+    const [answer, tasks] = await Promise.all([told, viewer.centres ? [] : readTasks(database, month)])
+    return { ...answer, tasks }
   })
 
   app.get('/api/desk/movements', { config: { roles: STAFF }, schema: { querystring: MonthAndBasis } }, (request) => readMovements(database, request.query.month, request.query.basis))

@@ -1,3 +1,4 @@
+import { addMonths } from '../../../core/calendar/month.ts'
 import { amountOf, formatAmount } from '../../../core/money/amount.ts'
 import { convert, CONVERTED_SCALE } from '../../../core/money/convert.ts'
 import { minorDigits } from '../../../core/money/currency.ts'
@@ -28,7 +29,7 @@ interface Context {
   digits: number
 }
 
-const KINDS: Record<string, (context: Context) => Promise<Workings>> = { keys: keysWorkings, statement: statementWorkings, line: lineWorkings, share: shareWorkings, pool: poolWorkings }
+const KINDS: Record<string, (context: Context) => Promise<Workings>> = { keys: keysWorkings, statement: statementWorkings, line: lineWorkings, share: shareWorkings, pool: poolWorkings, change: changeWorkings, charged: chargedWorkings }
 
 /** Largest terms written out one by one; the rest is one term. */
 const MOST_TERMS = 24
@@ -136,6 +137,33 @@ async function statementWorkings(context: Context): Promise<Workings> {
     ],
     rules: [], charges: null,
   }
+}
+
+/** A change against the month before: this month's figure less that one's, each open. The parts are those of the figure: its kind, then its own. */
+async function changeWorkings(context: Context): Promise<Workings> {
+  const { ref, database, viewer, currency } = context
+  const [kind = '', ...parts] = ref.parts
+  if (kind !== 'statement' && kind !== 'line') throw invalid('The address of the figure cannot be read.')
+  const before = addMonths(ref.month, -1)
+  const refs = [ref.month, before].map((month): FigureRef => ({ ...ref, kind, month, parts }))
+  const [now, then] = await Promise.all(refs.map((each) => writeWorkings(database, each, viewer)))
+  const change = amountOf(now!.amount) - amountOf(then!.amount)
+  return {
+    title: now!.title, subtitle: `change against ${before}, ${ref.basis} cost`, amount: formatAmount(change, context.digits), currency,
+    terms: [term('', ref.month, now!.amount, currency, '', writeRef(refs[0]!)), term('−', before, then!.amount, currency, '', writeRef(refs[1]!)), term('=', 'change', formatAmount(change, context.digits), currency)],
+    rules: [], charges: null,
+  }
+}
+
+/** What is charged to all cost centres of the viewer: statement by statement. */
+async function chargedWorkings(context: Context): Promise<Workings> {
+  const { ref, database, viewer, run, currency } = context
+  const cells = (await roundedCells(database, run.id, ref.basis)).filter(({ costCentre, kind }) => (kind === 'direct' || kind === 'pool') && (viewer.centres?.includes(costCentre) ?? true))
+  const sums = new Map<string, bigint>()
+  for (const { costCentre, rounded } of cells) sums.set(costCentre, (sums.get(costCentre) ?? 0n) + rounded)
+  const total = [...sums.values()].reduce((sum, one) => sum + one, 0n)
+  const terms = [...sums].sort().map(([code, amount], index) => term(index === 0 ? '' : '+', `statement of ${code}`, minor(amount, context), currency, '', refTo(context, 'statement', `cc:${code}`)))
+  return { title: 'Charged', subtitle: `all cost centres, ${ref.month}, ${ref.basis} cost`, amount: minor(total, context), currency, terms: [...terms, term('=', 'sum', minor(total, context), currency)], rules: [], charges: null }
 }
 
 /** A line of a statement: where the scope has several cost centres, theirs; for one, the exact sum and its rounding. */

@@ -15,7 +15,7 @@ import { amount, dayName, monthName } from '../../format.ts'
 import { useSession } from '../../stores/session.ts'
 import TopSpenders from './TopSpenders.vue'
 
-interface DeskAnswer { figures: { currency: string; figures: DeskFigure[]; isDirectOnly: boolean }; tasks: DeskTask[] }
+interface DeskAnswer { figures: { currency: string; figures: DeskFigure[]; isDirectOnly: boolean } | null; problem: string; tasks: DeskTask[] }
 const session = useSession()
 const { month, basis, linkTo } = usePlace()
 const place = computed(() => ({ month: month.value, basis: basis.value }))
@@ -42,7 +42,8 @@ const change = ({ amount: now, before }: DeskFigure): string => {
   </section>
   <template v-else>
     <ErrorNote v-if="error" class="mx-7" :error="error" @again="again" />
-    <dl v-if="desk" class="mx-7 grid grid-cols-4 border-t border-b border-ink" data-desk>
+    <p v-if="desk?.problem" class="mx-7 border-l-2 border-warn pl-3 text-warn" role="alert">{{ desk.problem }}</p>
+    <dl v-if="desk?.figures" class="mx-7 grid grid-cols-4 border-t border-b border-ink" data-desk>
       <div v-for="(figure, index) in desk.figures.figures" :key="figure.name" class="py-3 pr-4" :class="{ 'border-l border-rule pl-4': index > 0 }">
         <dt class="note">{{ figure.name }}<template v-if="desk.figures.isDirectOnly">, direct cost</template></dt>
         <dd class="serif text-[22px] font-bold" :data-desk-figure="figure.name"><FigureButton :value="figure.amount" :figure="refOf(figure)" /></dd>
@@ -50,7 +51,7 @@ const change = ({ amount: now, before }: DeskFigure): string => {
         <dd class="note text-[12px]!"><template v-if="figure.before !== null">a year before {{ amount(figure.before) }} <span class="font-semibold text-ink">{{ change(figure) }}</span></template><template v-else>no year before to compare with</template></dd>
       </div>
     </dl>
-    <p v-else-if="isLoading" class="note px-7">Adding up the year…</p>
+    <p v-else-if="isLoading && !desk" class="note px-7">Adding up the year…</p>
     <div v-if="session.isStaff" class="grid grid-cols-[minmax(0,1fr)_minmax(0,1fr)] gap-x-10 px-7 pt-5 pb-8">
       <section class="col-span-2 pb-5">
         <h2 class="pb-1">What needs doing now</h2>

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 import { Bar } from 'vue-chartjs'
+import { addMonths } from '../../../core/calendar/month.ts'
 import { writeRef } from '../../../core/workings/workings.ts'
 import type { StatementView } from '../../../server/features/statements/view.ts'
 import { address, get } from '../../api/client.ts'
@@ -19,7 +20,10 @@ const scope = computed(() => String(route.params.scope))
 const question = computed(() => ({ scope: scope.value, month: month.value, basis: basis.value }))
 const { data: statement, error, again } = useAnswer(() => ({ ...question.value, changes: session.changes }), (_asked, signal) => get<StatementView>('/api/statement', question.value, signal))
 const chart = computed(() => (statement.value ? monthColumns(statement.value.history) : null))
-const refOf = (kind: 'statement' | 'line', ...parts: string[]): string => writeRef({ kind, month: month.value, basis: basis.value, parts: [scope.value, ...parts] })
+type Kind = 'statement' | 'line'
+const refOf = (kind: Kind, ...parts: string[]): string => writeRef({ kind, month: month.value, basis: basis.value, parts: [scope.value, ...parts] })
+const beforeOf = (kind: Kind, ...parts: string[]): string | null => (statement.value?.hasPrevious ? writeRef({ kind, month: addMonths(month.value, -1), basis: basis.value, parts: [scope.value, ...parts] }) : null)
+const changeOf = (kind: Kind, ...parts: string[]): string | null => (statement.value?.hasPrevious ? writeRef({ kind: 'change', month: month.value, basis: basis.value, parts: [kind, scope.value, ...parts] }) : null)
 const shareText = (share: string): string => `${amount(Number(share).toFixed(2))} %`
 </script>
 
@@ -39,22 +43,22 @@ const shareText = (share: string): string => `${amount(Number(share).toFixed(2))
           <tr class="group">
             <td>{{ group.title }}</td>
             <td class="num"><FigureButton :value="group.figures.amount" :figure="refOf('statement', group.kind)" /></td>
-            <td class="num">{{ amount(group.figures.previous) }}</td>
-            <td class="num" :class="{ up: !group.figures.change.startsWith('-') }">{{ amount(group.figures.change, { signed: true }) }}</td>
+            <td class="num"><FigureButton :value="group.figures.previous" :figure="beforeOf('statement', group.kind)" /></td>
+            <td class="num" :class="{ up: !group.figures.change.startsWith('-') }"><FigureButton :value="group.figures.change" signed :figure="changeOf('statement', group.kind)" /></td>
             <td class="num" :class="{ up: !group.figures.change.startsWith('-') }">{{ percent(group.figures.percent) }}</td>
           </tr>
           <tr v-for="line in group.lines" :key="line.provider + line.line">
             <td class="pl-4!"><span class="block">{{ line.label }}</span><span v-if="line.share !== null && !isZero(line.share)" class="note block text-[12px]!">{{ shareText(line.share) }} of {{ amount(line.poolAmount) }}, {{ line.base }}</span></td>
             <td class="num"><FigureButton :value="line.amount" :figure="refOf('line', group.kind, line.provider, line.line)" /></td>
-            <td class="num">{{ amount(line.previous) }}</td>
-            <td class="num" :class="{ up: !line.change.startsWith('-') && line.change !== '0.00' }">{{ amount(line.change, { signed: true }) }}</td>
+            <td class="num"><FigureButton :value="line.previous" :figure="beforeOf('line', group.kind, line.provider, line.line)" /></td>
+            <td class="num" :class="{ up: !line.change.startsWith('-') && line.change !== '0.00' }"><FigureButton :value="line.change" signed :figure="changeOf('line', group.kind, line.provider, line.line)" /></td>
             <td class="num" :class="{ up: !line.change.startsWith('-') && line.change !== '0.00' }">{{ percent(line.percent) }}</td>
           </tr>
         </tbody>
         <tfoot><tr class="total">
           <td>Charged to {{ statement.scope.code }}</td>
           <td class="num"><FigureButton :value="statement.total.amount" :figure="refOf('statement')" /></td>
-          <td class="num">{{ amount(statement.total.previous) }}</td><td class="num">{{ amount(statement.total.change, { signed: true }) }}</td><td class="num">{{ percent(statement.total.percent) }}</td>
+          <td class="num"><FigureButton :value="statement.total.previous" :figure="beforeOf('statement')" /></td><td class="num"><FigureButton :value="statement.total.change" signed :figure="changeOf('statement')" /></td><td class="num">{{ percent(statement.total.percent) }}</td>
         </tr></tfoot>
       </table>
       <aside class="self-start">

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import { computed } from 'vue'
+import { addMonths } from '../../../core/calendar/month.ts'
 import { writeRef } from '../../../core/workings/workings.ts'
 import { get } from '../../api/client.ts'
 import ErrorNote from '../../components/ErrorNote.vue'
@@ -25,7 +26,11 @@ const whole = computed(() => {
   const sum = (name: 'direct' | 'pools' | 'total' | 'previous' | 'change'): string => addDecimals(units.value.map((unit) => unit[name]))
   return { direct: sum('direct'), pools: sum('pools'), total: sum('total'), previous: sum('previous'), change: sum('change') }
 })
-const refOf = (code: string, group?: 'direct' | 'pool'): string => writeRef({ kind: 'statement', month: month.value, basis: basis.value, parts: group ? [`cc:${code}`, group] : [`cc:${code}`] })
+const refOf = (scope: string, group?: 'direct' | 'pool'): string => writeRef({ kind: 'statement', month: month.value, basis: basis.value, parts: group ? [scope, group] : [scope] })
+const beforeOf = (scope: string): string => writeRef({ kind: 'statement', month: addMonths(month.value, -1), basis: basis.value, parts: [scope] })
+const changeOf = (scope: string): string => writeRef({ kind: 'change', month: month.value, basis: basis.value, parts: ['statement', scope] })
+/** An owner may see a unit only where all of its cost centres are the own ones; then its figures would not open. */
+const unitScope = (code: string): string | null => (session.isStaff ? `unit:${code}` : null)
 </script>
 
 <template>
@@ -37,18 +42,18 @@ const refOf = (code: string, group?: 'direct' | 'pool'): string => writeRef({ ki
     <table v-else-if="data" class="book">
       <thead><tr><th>{{ data.currency }}</th><th>owner</th><th class="num">direct cost</th><th class="num">shares of pools</th><th class="num">charged</th><th class="num">month before</th><th class="num">change</th></tr></thead>
       <tbody v-for="unit in units" :key="unit.code">
-        <tr class="group"><td><RouterLink :to="linkTo(`/statements/unit:${unit.code}`)" class="hover:underline">{{ unit.code }} {{ unit.name }}</RouterLink></td><td /><td class="num">{{ amount(unit.direct) }}</td><td class="num">{{ amount(unit.pools) }}</td><td class="num">{{ amount(unit.total) }}</td><td class="num">{{ amount(unit.previous) }}</td><td class="num" :class="{ up: !unit.change.startsWith('-') }">{{ amount(unit.change, { signed: true }) }}</td></tr>
+        <tr class="group"><td><RouterLink :to="linkTo(`/statements/unit:${unit.code}`)" class="hover:underline">{{ unit.code }} {{ unit.name }}</RouterLink></td><td /><template v-for="scope in [unitScope(unit.code)]" :key="unit.code"><td class="num"><FigureButton :value="unit.direct" :figure="scope && refOf(scope, 'direct')" /></td><td class="num"><FigureButton :value="unit.pools" :figure="scope && refOf(scope, 'pool')" /></td><td class="num"><FigureButton :value="unit.total" :figure="scope && refOf(scope)" /></td><td class="num"><FigureButton :value="unit.previous" :figure="scope && beforeOf(scope)" /></td><td class="num" :class="{ up: !unit.change.startsWith('-') }"><FigureButton :value="unit.change" signed :figure="scope && changeOf(scope)" /></td></template></tr>
         <tr v-for="line in unit.lines" :key="line.code">
           <td class="pl-4!"><RouterLink :to="linkTo(`/statements/cc:${line.code}`)" class="hover:underline">{{ line.code }} {{ line.name }}</RouterLink></td>
           <td class="note">{{ line.owner }}</td>
-          <td class="num"><FigureButton :value="line.direct" :figure="refOf(line.code, 'direct')" /></td>
-          <td class="num"><FigureButton :value="line.pools" :figure="refOf(line.code, 'pool')" /></td>
-          <td class="num font-semibold"><FigureButton :value="line.total" :figure="refOf(line.code)" /></td>
-          <td class="num">{{ amount(line.previous) }}</td>
-          <td class="num" :class="{ up: !line.change.startsWith('-') }">{{ amount(line.change, { signed: true }) }}</td>
+          <td class="num"><FigureButton :value="line.direct" :figure="refOf(`cc:${line.code}`, 'direct')" /></td>
+          <td class="num"><FigureButton :value="line.pools" :figure="refOf(`cc:${line.code}`, 'pool')" /></td>
+          <td class="num font-semibold"><FigureButton :value="line.total" :figure="refOf(`cc:${line.code}`)" /></td>
+          <td class="num"><FigureButton :value="line.previous" :figure="beforeOf(`cc:${line.code}`)" /></td>
+          <td class="num" :class="{ up: !line.change.startsWith('-') }"><FigureButton :value="line.change" signed :figure="changeOf(`cc:${line.code}`)" /></td>
         </tr>
       </tbody>
-      <tfoot><tr class="total"><td colspan="2">Charged to all</td><td class="num">{{ amount(whole.direct) }}</td><td class="num">{{ amount(whole.pools) }}</td><td class="num" data-charged-to-all>{{ amount(whole.total) }}</td><td class="num">{{ amount(whole.previous) }}</td><td class="num">{{ amount(whole.change, { signed: true }) }}</td></tr></tfoot>
+      <tfoot><tr class="total"><td colspan="2">Charged to all</td><td class="num">{{ amount(whole.direct) }}</td><td class="num">{{ amount(whole.pools) }}</td><td class="num" data-charged-to-all><FigureButton :value="whole.total" :figure="writeRef({ kind: 'charged', month, basis, parts: [] })" /></td><td class="num">{{ amount(whole.previous) }}</td><td class="num">{{ amount(whole.change, { signed: true }) }}</td></tr></tfoot>
     </table>
   </div>
 </template>
