@@ -1,9 +1,10 @@
 import { beforeAll, describe, expect, test } from '@jest/globals'
 
-let format: typeof import('./format.ts')
+const load = () => import('./format.ts')
+let format: Awaited<ReturnType<typeof load>>
 beforeAll(async () => {
   Object.defineProperty(globalThis, 'navigator', { value: { language: 'de-DE' }, configurable: true })
-  format = await import('./format.ts')
+  format = await load()
 })
 
 describe('amounts as people read them', () => {
