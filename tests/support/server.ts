@@ -73,7 +73,7 @@ export async function openServer(): Promise<TestServer> {
   await fill(database)
   const spoolFolder = await mkdtemp(join(tmpdir(), 'abacus-spool-'))
   const workers = openWorkers(url, 1)
-  const app = await buildApp({ database, workers, sessionSecret: 'secret-of-the-test-'.repeat(3), logLevel: 'fatal', settings: { databaseUrl: url, host: '127.0.0.1', port: 0, spoolFolder, signInTries: 1000 } })
+  const app = await buildApp({ database, workers, sessionSecret: 'secret-of-the-test-'.repeat(3), logLevel: 'fatal', settings: { databaseUrl: url, host: '127.0.0.1', port: 0, spoolFolder, signInTries: 40 } })
   return {
     app, database, client: () => new Client(app), accountant: await new Client(app).signIn('aldous'),
     async close() {

@@ -162,7 +162,7 @@ CREATE TABLE charges (
   PRIMARY KEY (bill_id, key_id, line)
 );
 
--- Exact sums of a bill's lines, written with them: by key, and by day.
+-- Exact sums of a bill's lines, written with them: by key, and by day. Currencies are never added to one another.
 CREATE TABLE bill_keys (
   bill_id INT UNSIGNED NOT NULL,
   key_id INT UNSIGNED NOT NULL,
@@ -178,12 +178,13 @@ CREATE TABLE bill_days (
   bill_id INT UNSIGNED NOT NULL,
   day DATE NOT NULL,
   service VARCHAR(200) COLLATE utf8mb4_bin NOT NULL,
+  currency CHAR(3) CHARACTER SET ascii NOT NULL,
   line_count INT UNSIGNED NOT NULL,
   list_cost DECIMAL(22, 10) NOT NULL,
   contracted_cost DECIMAL(22, 10) NOT NULL,
   billed_cost DECIMAL(22, 10) NOT NULL,
   effective_cost DECIMAL(22, 10) NOT NULL,
-  PRIMARY KEY (bill_id, day, service)
+  PRIMARY KEY (bill_id, day, service, currency)
 );
 
 -- Rulebook: one draft that people edit, versions that never change.

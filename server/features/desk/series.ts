@@ -31,13 +31,10 @@ export async function readSeries(database: Database, first: string, last: string
   })
 }
 
-/** A bill has one currency, by its keys; the invariant is the provider's, so it is looked up and not assumed. */
 const allRows = (database: Database, first: string, last: string, cost: string): Promise<SeriesRow[]> =>
   database.rows<SeriesRow>(
-    `SELECT d.day, b.month, b.provider, d.service, c.currency, SUM(d.${cost}) AS amount
-     FROM bills b JOIN bill_days d ON d.bill_id = b.id
-     JOIN (SELECT x.id, (SELECT k.currency FROM bill_keys s JOIN charge_keys k ON k.id = s.key_id WHERE s.bill_id = x.id LIMIT 1) AS currency FROM bills x WHERE x.state = 'current' AND x.month BETWEEN ? AND ?) c ON c.id = b.id
-     WHERE b.state = 'current' AND b.month BETWEEN ? AND ? GROUP BY d.day, b.month, b.provider, d.service, c.currency`, [first, last, first, last])
+    `SELECT d.day, b.month, b.provider, d.service, d.currency, SUM(d.${cost}) AS amount FROM bills b JOIN bill_days d ON d.bill_id = b.id
+     WHERE b.state = 'current' AND b.month BETWEEN ? AND ? GROUP BY d.day, b.month, b.provider, d.service, d.currency`, [first, last])
 
 async function ownRows(database: Database, first: string, last: string, cost: string, centres: readonly string[]): Promise<SeriesRow[]> {
   const rows: SeriesRow[] = []

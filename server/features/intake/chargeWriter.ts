@@ -7,6 +7,8 @@ import { ByteLines } from './byteLines.ts'
 import { Dictionary, escaped } from './dictionary.ts'
 
 const ROWS_A_BATCH = 60_000
+/** More rows than one piece of a file can hold: the shortest line that accounting can use has some hundred bytes. */
+const ROWS_A_PIECE = 20_000
 const CHARGE_COLUMNS = 'bill_id, key_id, detail_id, line, starts_at, ends_at, list_cost, contracted_cost, billed_cost, effective_cost, pricing_quantity, consumed_quantity, commitment_quantity'
 const COST_COLUMNS = 'line_count, list_cost, contracted_cost, billed_cost, effective_cost'
 
@@ -50,13 +52,13 @@ export class ChargeWriter {
   private readonly serviceOf = new Map<string, number>()
   private readonly dayOf = new Map<string, number>()
   private readonly keySlots = new Slots<{ bill: number; key: number }>()
-  private readonly daySlots = new Slots<{ bill: number; day: string; service: string }>()
+  private readonly daySlots = new Slots<{ bill: number; day: string; service: string; currency: string }>()
   private readonly keySlotOf = new Map<number, number>()
   private readonly daySlotOf = new Map<number, number>()
 
   // by number of the reader's shapes
   private detailShapes: number[] = []
-  private keyShapes: { key: number; provider: string; account: string; service: string; serviceNumber: number; month: string; bill: number; slot: number; day: string; daySlot: number }[] = []
+  private keyShapes: { key: number; provider: string; account: string; service: string; currency: string; serviceNumber: number; month: string; bill: number; slot: number; day: string; daySlot: number }[] = []
 
   // the batch in hand: one entry a row, and the bytes of its tail
   private count = 0
@@ -73,8 +75,7 @@ export class ChargeWriter {
   }
 
   get isFull(): boolean {
-    // a piece of a file may bring some thousand rows before the next look
-    return this.count >= ROWS_A_BATCH - 8_192
+    return this.count >= ROWS_A_BATCH - ROWS_A_PIECE
   }
 
   /** Forgets the reader's shapes: their numbers begin again at 0. Keys and sums stay. */
@@ -88,7 +89,7 @@ export class ChargeWriter {
     const { ProviderName = '', BillingCurrency = '', ServiceName = '', ResourceId = '', BillingAccountId = '' } = attributes
     this.keyShapes[index] = {
       key: this.keys.number(hashOf(text), [text, ProviderName, BillingCurrency, ServiceName, ResourceId]),
-      provider: ProviderName, account: BillingAccountId, service: ServiceName, serviceNumber: numberIn(this.serviceOf, ServiceName), month: '', bill: -1, slot: -1, day: '', daySlot: -1,
+      provider: ProviderName, account: BillingAccountId, service: ServiceName, currency: BillingCurrency, serviceNumber: numberIn(this.serviceOf, BillingCurrency + ServiceName), month: '', bill: -1, slot: -1, day: '', daySlot: -1,
     }
   }
 
@@ -109,11 +110,12 @@ export class ChargeWriter {
     const day = charge.starts
     if (shape.day !== day) {
       shape.day = day
-      shape.daySlot = this.daySlot(shape.bill, day, shape.service, shape.serviceNumber)
+      shape.daySlot = this.daySlot(shape.bill, day, shape)
     }
     this.keySlots.add(shape.slot, charge)
     this.daySlots.add(shape.daySlot, charge)
     const at = this.count++
+    if (at >= ROWS_A_BATCH) throw new Error('a batch of charge lines overflows')
     this.rowBill[at] = shape.bill
     this.rowKey[at] = shape.key
     this.rowDetail[at] = this.detailShapes[charge.detail]!
@@ -141,7 +143,7 @@ export class ChargeWriter {
     this.count = 0
     this.tails.clear()
     await this.writing
-    this.writing = loadData(this.facts, 'charges', CHARGE_COLUMNS, lines)
+    this.writing = loadData(this.facts, 'charges', CHARGE_COLUMNS, pieces(lines))
     // a failure is reported by the next await, not as an unhandled rejection
     this.writing.catch(() => {})
   }
@@ -150,14 +152,25 @@ export class ChargeWriter {
   async finish(): Promise<number[]> {
     await this.flush()
     await this.writing
-    const order = this.keySlots.labels.map((_, slot) => slot).sort((a, b) => { const [x, y] = [this.keySlots.labels[a]!, this.keySlots.labels[b]!]; return x.bill - y.bill || this.keys.id(x.key) - this.keys.id(y.key) })
-    const keyLines = order.map((slot) => { const { bill, key } = this.keySlots.labels[slot]!; return `${this.bills[bill]!.id}\t${this.keys.id(key)}\t${this.keySlots.text(slot)}\n` })
-    const dayLines = this.daySlots.labels.map(({ bill, day, service }, slot) => `${this.bills[bill]!.id}\t${day}\t${escaped(service)}\t${this.daySlots.text(slot)}\n`)
-    const half = keyLines.length >> 1
-    const writeKeys = (connection: Connection, lines: string[]): Promise<void> => loadData(connection, 'bill_keys', `bill_id, key_id, ${COST_COLUMNS}`, Buffer.from(lines.join('')))
-    await Promise.all([writeKeys(this.facts, keyLines.slice(0, half)), writeKeys(this.descriptions, keyLines.slice(half))])
-    await loadData(this.facts, 'bill_days', `bill_id, day, service, ${COST_COLUMNS}`, Buffer.from(dayLines.join('')))
+    const order = this.slotsInKeyOrder()
+    const half = order.length >> 1
+    await Promise.all([this.writeKeySums(this.facts, order.subarray(0, half)), this.writeKeySums(this.descriptions, order.subarray(half))])
+    await loadData(this.facts, 'bill_days', `bill_id, day, service, currency, ${COST_COLUMNS}`, textPieces(this.daySlots.labels, ({ bill, day, service, currency }, slot) =>
+      `${this.bills[bill]!.id}\t${day}\t${escaped(service)}\t${currency}\t${this.daySlots.text(slot)}\n`))
     return this.bills.map(({ id }) => id)
+  }
+
+  private slotsInKeyOrder(): Int32Array {
+    const { labels } = this.keySlots
+    const rank = Float64Array.from(labels, ({ bill, key }) => bill * 2 ** 32 + this.keys.id(key))
+    return Int32Array.from(labels, (_, slot) => slot).sort((a, b) => rank[a]! - rank[b]!)
+  }
+
+  private writeKeySums(connection: Connection, slots: Int32Array): Promise<void> {
+    return loadData(connection, 'bill_keys', `bill_id, key_id, ${COST_COLUMNS}`, textPieces(slots, (slot) => {
+      const { bill, key } = this.keySlots.labels[slot]!
+      return `${this.bills[bill]!.id}\t${this.keys.id(key)}\t${this.keySlots.text(slot)}\n`
+    }))
   }
 
   /** Bills met for the first time get their row at once, so that a load that dies leaves a trace to clean up by. */
@@ -201,11 +214,11 @@ export class ChargeWriter {
     return slot
   }
 
-  private daySlot(bill: number, instant: string, service: string, serviceNumber: number): number {
+  private daySlot(bill: number, instant: string, { service, currency, serviceNumber }: { service: string; currency: string; serviceNumber: number }): number {
     const day = instant.slice(0, 10)
     const name = (bill * 2 ** 20 + numberIn(this.dayOf, day)) * 2 ** 20 + serviceNumber
     let slot = this.daySlotOf.get(name)
-    if (slot === undefined) this.daySlotOf.set(name, (slot = this.daySlots.open({ bill, day, service })))
+    if (slot === undefined) this.daySlotOf.set(name, (slot = this.daySlots.open({ bill, day, service, currency })))
     return slot
   }
 }
@@ -219,13 +232,26 @@ function numberIn(numbers: Map<string, number>, text: string): number {
 
 const hashOf = (text: string): string => createHash('md5').update(text).digest().toString('latin1')
 
-async function loadData(connection: Connection, table: string, columns: string, lines: Buffer): Promise<void> {
+async function loadData(connection: Connection, table: string, columns: string, lines: Iterable<Buffer>): Promise<void> {
   await connection.query({
     sql: `LOAD DATA LOCAL INFILE 'lines' INTO TABLE ${table} CHARACTER SET utf8mb4 (${columns})`,
-    infileStreamFactory: () => Readable.from(pieces(lines)),
+    infileStreamFactory: () => Readable.from(lines),
   })
 }
 
 function* pieces(lines: Buffer): Generator<Buffer> {
   for (let at = 0; at < lines.length; at += 1 << 20) yield lines.subarray(at, at + (1 << 20))
+}
+
+/** Lines written only as the database asks for them, so that long lists of sums never stand in memory as text. */
+function* textPieces<T>(items: Iterable<T>, lineOf: (item: T, index: number) => string): Generator<Buffer> {
+  let piece = ''
+  let index = 0
+  for (const item of items) {
+    piece += lineOf(item, index++)
+    if (piece.length < 1 << 18) continue
+    yield Buffer.from(piece)
+    piece = ''
+  }
+  if (piece) yield Buffer.from(piece)
 }

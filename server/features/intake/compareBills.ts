@@ -12,7 +12,7 @@ export interface BillChange {
   before: { lines: number; billed: string; effective: string } | null
   after: { lines: number; billed: string; effective: string }
   /** services whose billed or effective cost changes, largest change first */
-  services: { service: string; before: string; after: string; difference: string }[]
+  services: { service: string; currency: string; before: string; after: string; difference: string }[]
   /** number of days whose figures change and that were there before */
   changedDays: number
 }
@@ -22,7 +22,7 @@ interface Sums { lines: number; billed: string; effective: string }
 const sumsOf = (queries: Queries, billId: number): Promise<Sums | undefined> =>
   queries.first<Sums>('SELECT COALESCE(SUM(line_count), 0) + 0 AS `lines`, COALESCE(SUM(billed_cost), 0) AS billed, COALESCE(SUM(effective_cost), 0) AS effective FROM bill_days WHERE bill_id = ?', [billId])
 
-const SAME_DAY = 'a.day = b.day AND a.service = b.service AND a.line_count = b.line_count AND a.list_cost = b.list_cost AND a.contracted_cost = b.contracted_cost AND a.billed_cost = b.billed_cost AND a.effective_cost = b.effective_cost'
+const SAME_DAY = 'a.day = b.day AND a.service = b.service AND a.currency = b.currency AND a.line_count = b.line_count AND a.list_cost = b.list_cost AND a.contracted_cost = b.contracted_cost AND a.billed_cost = b.billed_cost AND a.effective_cost = b.effective_cost'
 const SAME_KEY = 'a.key_id = b.key_id AND a.line_count = b.line_count AND a.list_cost = b.list_cost AND a.contracted_cost = b.contracted_cost AND a.billed_cost = b.billed_cost AND a.effective_cost = b.effective_cost'
 
 /** Rows of one bill's sums that the other does not have just so. */
@@ -59,12 +59,12 @@ async function compareBill(queries: Queries, bill: { id: number; provider: strin
 }
 
 async function servicesBetween(queries: Queries, before: number, after: number): Promise<BillChange['services']> {
-  const rows = await queries.rows<{ service: string; earlier: string; later: string; difference: string; moved: string }>(
-    `SELECT service, SUM(IF(bill_id = ?, billed_cost, 0)) AS earlier, SUM(IF(bill_id = ?, billed_cost, 0)) AS later,
+  const rows = await queries.rows<{ service: string; currency: string; earlier: string; later: string; difference: string; moved: string }>(
+    `SELECT service, currency, SUM(IF(bill_id = ?, billed_cost, 0)) AS earlier, SUM(IF(bill_id = ?, billed_cost, 0)) AS later,
        SUM(IF(bill_id = ?, billed_cost, -billed_cost)) AS difference, SUM(IF(bill_id = ?, effective_cost, -effective_cost)) AS moved
-     FROM bill_days WHERE bill_id IN (?, ?) GROUP BY service ORDER BY service`, [before, after, after, after, before, after])
+     FROM bill_days WHERE bill_id IN (?, ?) GROUP BY service, currency ORDER BY service, currency`, [before, after, after, after, before, after])
   return rows.filter(({ difference, moved }) => Number(difference) !== 0 || Number(moved) !== 0)
-    .map(({ service, earlier, later, difference }) => ({ service, before: earlier, after: later, difference }))
+    .map(({ service, currency, earlier, later, difference }) => ({ service, currency, before: earlier, after: later, difference }))
     .sort((a, b) => Math.abs(Number(b.difference)) - Math.abs(Number(a.difference)))
 }
 

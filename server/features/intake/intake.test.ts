@@ -88,6 +88,26 @@ describe('taking bills in', () => {
     const load = await server.accountant.load('odd.csv', content)
     expect([load.state, message.test(load.message ?? '')]).toEqual([state, true])
   })
+  test('the shortest lines there are, many to a piece of the file, all arrive', async () => {
+    const head = 'ProviderName,BillingAccountId,BillingCurrency,BillingPeriodStart,BillingPeriodEnd,ChargePeriodStart,ChargePeriodEnd,ChargeCategory,BilledCost,EffectiveCost,ListCost,ContractedCost'
+    const line = 'P,a,EUR,2026-07-01,2026-08-01,2026-07-02,2026-07-03,Usage,1,1,1,1'
+    const load = await server.accountant.load('short.csv', [head, ...Array<string>(90_000).fill(line)].join('\n'))
+    expect([load.state, load.readLines, load.report!.bills[0]!.after.billed]).toEqual(['taken', 90_000, '90000.0000000000'])
+    const row = await server.database.first<{ count: string; sum: string; lines: string }>("SELECT COUNT(*) AS count, SUM(c.billed_cost) AS sum, COUNT(DISTINCT c.line) AS `lines` FROM charges c JOIN bills b ON b.id = c.bill_id WHERE b.provider = 'P'")
+    expect([Number(row!.count), Number(row!.sum), Number(row!.lines)]).toEqual([90_000, 90_000, 90_000])
+    expect(load.report!.warnings.some(({ rule }) => rule === 'F11')).toBe(true)
+  })
+  test('a load can be cancelled on its way, and nothing of it stays', async () => {
+    const bill = demoBill('nimbrel', '2026-07')
+    const { loads } = await server.accountant.get<{ loads: { id: number }[] }>('/api/loads?limit=1')
+    const sent = server.accountant.load('long.csv', bill + bill.split('\n').slice(1).join('\n').repeat(8))
+    const id = loads[0]!.id + 1
+    let seen = 404
+    while (seen !== 200) seen = (await server.accountant.ask('GET', `/api/loads/${id}`)).status
+    await server.accountant.ask('POST', `/api/loads/${id}/cancel`)
+    expect(await sent).toMatchObject({ state: 'cancelled', message: expect.stringContaining('nothing was taken') })
+    expect(await server.database.rows("SELECT 1 FROM bills WHERE load_id = ?", [id])).toEqual([])
+  })
   test('a closed period takes nothing', async () => {
     await server.database.run("REPLACE INTO periods (month, state) VALUES ('2025-09', 'closed')")
     expect(await server.accountant.load('late.csv', demoBill('orvane', '2025-09'))).toMatchObject({ state: 'refused', message: expect.stringContaining('2025-09, which is closed') })

@@ -80,4 +80,14 @@ describe('who may do what', () => {
     const reply = await server.accountant.ask<{ message: string }>('GET', '/api/statement?scope=cc:1010&month=2026-99&basis=effective')
     expect([reply.status, JSON.stringify(reply.body)]).toEqual([400, expect.not.stringContaining('at ')])
   })
+  test('after too many tries a minute the door stays shut', async () => {
+    const client = server.client()
+    const { csrf } = await client.get<{ csrf: string }>('/api/session')
+    const statuses: number[] = []
+    for (let tries = 0; tries < 60; tries++) {
+      statuses.push((await client.ask('POST', '/api/session', { login: '', password: 'x' }, { 'csrf-token': csrf })).status)
+      if (statuses.at(-1) === 429) break
+    }
+    expect(statuses.at(-1)).toBe(429)
+  })
 })

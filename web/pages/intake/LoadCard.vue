@@ -63,8 +63,8 @@ const shown = (decimal: string): string => amount(decimal.replace(/(\.\d\d)\d*$/
         <template v-for="bill in load.report.bills.filter(({ services }) => services.length > 0)" :key="bill.billId">
           <h2 class="mt-4">{{ bill.provider }}, {{ monthName(bill.month) }}: difference by service</h2>
           <p v-if="bill.kind === 'restates'" class="note">{{ bill.changedDays }} figures of days that were already there change.</p>
-          <table class="book" data-difference><thead><tr><th>service</th><th class="num">before</th><th class="num">now</th><th class="num">difference, {{ bill.currency }}</th></tr></thead>
-            <tbody><tr v-for="service in bill.services" :key="service.service"><td>{{ service.service || 'no service' }}</td><td class="num">{{ shown(service.before) }}</td><td class="num">{{ shown(service.after) }}</td><td class="num font-semibold">{{ amount(service.difference.replace(/0{1,8}$/, ''), { signed: true }) }}</td></tr></tbody></table>
+          <table class="book" data-difference><thead><tr><th>service</th><th class="num">before</th><th class="num">now</th><th class="num">difference</th></tr></thead>
+            <tbody><tr v-for="service in bill.services" :key="service.service + service.currency"><td>{{ service.service || 'no service' }}</td><td class="num">{{ shown(service.before) }}</td><td class="num">{{ shown(service.after) }}</td><td class="num font-semibold">{{ amount(service.difference.replace(/0{1,8}$/, ''), { signed: true }) }} <span class="note font-normal">{{ service.currency }}</span></td></tr></tbody></table>
         </template>
       </template>
       <div v-if="load.state === 'confirming' && session.isKeeper" class="mt-4 flex justify-end gap-5"><button class="link danger" :disabled="isBusy" @click="act('discard', 'The load was discarded; the ledger is as it was.')">Discard</button><button class="act" :disabled="isBusy" @click="act('confirm', 'The restated bill has taken the place of the one before.')">Confirm and replace</button></div>
