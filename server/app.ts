@@ -71,6 +71,8 @@ export async function buildApp({ database, settings, workers, sessionSecret, log
 function guard(app: App): void {
   app.addHook('onRequest', async (request, reply) => {
     if (!request.url.startsWith('/api/')) return
+    // what one person sees is no other's, and what was true a moment ago may not be now
+    reply.header('cache-control', 'no-store')
     const { open = false, roles } = request.routeOptions.config
     const { viewer } = request.session
     if (!open && !viewer) throw new Refusal(401, 'NOT_SIGNED_IN', 'Your session has ended. Sign in again; nothing you saved is lost.')
@@ -86,6 +88,7 @@ const LOST_DATABASE = new Set(['ECONNREFUSED', 'PROTOCOL_CONNECTION_LOST', 'ECON
 function tellError(this: FastifyInstance, error: FastifyError | Refusal, request: Parameters<Parameters<FastifyInstance['setErrorHandler']>[0]>[1], reply: Parameters<Parameters<FastifyInstance['setErrorHandler']>[0]>[2]): void {
   if (error instanceof Refusal) return void reply.code(error.status).send({ code: error.code, message: error.message, ...error.details })
   if ('validation' in error && error.validation) return void reply.code(400).send({ code: 'BAD_REQUEST', message: `The request is not right: ${error.message}.` })
+  if (LOST_DATABASE.has(error.code)) request.log.warn({ err: error }, 'the database does not answer')
   if (LOST_DATABASE.has(error.code)) return void reply.code(503).send({ code: 'DATABASE_AWAY', message: 'The database does not answer. Nothing was changed; try again in a moment.' })
   const status = error.statusCode ?? 500
   if (status === 429) return void reply.code(429).send({ code: 'TOO_MANY_TRIES', message: 'Too many tries. Wait a minute, then try again.' })

@@ -32,9 +32,20 @@ export const router = createRouter({
   ],
 })
 
+/** Asks who is signed in; a server that is just starting gets three chances before the sign-in page says that it is away. */
+async function knowSession(): Promise<void> {
+  for (let tries = 0; tries < 3; tries++) {
+    try {
+      return await useSession().refresh()
+    } catch {
+      await new Promise((done) => setTimeout(done, 400 * (tries + 1)))
+    }
+  }
+}
+
 router.beforeEach(async (to) => {
   const session = useSession()
-  if (!session.isKnown) await session.refresh().catch(() => {})
+  if (!session.isKnown) await knowSession()
   if (!to.meta.open && !session.viewer) return { path: '/sign-in', query: { to: to.fullPath } }
   if (to.meta.staff && !session.isStaff) return { path: '/desk' }
   return true

@@ -51,6 +51,7 @@ describe('who may do what', () => {
     const reply = await server.app.inject({ url: '/api/session' })
     expect(reply.headers['set-cookie']).toMatch(/HttpOnly; SameSite=Strict/)
     expect(reply.headers['content-security-policy']).toContain("script-src 'self'")
+    expect(reply.headers['cache-control']).toBe('no-store')
   })
   test('an owner sees the own cost centre', async () => {
     const { centres } = await owner.get<{ centres: { code: string; total: string }[] }>(`/api/statements?${place}`)
