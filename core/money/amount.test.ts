@@ -1,6 +1,6 @@
 import { describe, expect, test } from '@jest/globals'
 import fc from 'fast-check'
-import { amountOf, formatAmount, parseAmount, roundTo } from './amount.ts'
+import { amountOf, formatAmount, parseAmount, roundTo, storedAmount } from './amount.ts'
 
 describe('amounts', () => {
   test.each([['1', 10_000_000_000n], ['-0.0000000001', -1n], ['2.4e+0', 24_000_000_000n], ['3E0', 30_000_000_000n], ['.5', 5_000_000_000n], ['1e-10', 1n], ['+7.', 70_000_000_000n]])('%s is read exactly', (text, units) => {
@@ -13,6 +13,10 @@ describe('amounts', () => {
     expect(parseAmount('0.00000000005')).toEqual({ units: 0n, exact: false })
     expect(parseAmount('0.00000000015')).toEqual({ units: 2n, exact: false })
     expect(parseAmount('-0.00000000015')).toEqual({ units: -2n, exact: false })
+  })
+  test('stored decimals are read as the general way reads them', () => {
+    fc.assert(fc.property(fc.bigInt({ min: -(10n ** 22n), max: 10n ** 22n }), (units) => storedAmount(formatAmount(units, 10)) === units))
+    expect([storedAmount('0'), storedAmount('-0.0000000001'), storedAmount('12')]).toEqual([0n, -1n, 120_000_000_000n])
   })
   test('writing and reading give the same amount', () => {
     fc.assert(fc.property(fc.bigInt({ min: -(10n ** 24n), max: 10n ** 24n }), (units) => amountOf(formatAmount(units)) === units))

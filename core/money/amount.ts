@@ -46,6 +46,12 @@ export function amountOf(text: string): bigint {
   return parsed.units
 }
 
+/** Reads a decimal that is known to have exactly ten decimals, as DECIMAL(22, 10) arrives: several times faster than the general way. */
+export function storedAmount(text: string): bigint {
+  const point = text.length - SCALE - 1
+  return text[point] === '.' ? BigInt(text.slice(0, point) + text.slice(point + 1)) : amountOf(text)
+}
+
 /** Writes an integer of 10^-scale as a decimal with at least `digits` decimals and no other trailing zeros. */
 export function formatAmount(units: bigint, digits = 0, scale = SCALE): string {
   const magnitude = (units < 0n ? -units : units).toString().padStart(scale + 1, '0')

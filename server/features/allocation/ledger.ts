@@ -1,4 +1,4 @@
-import { amountOf } from '../../../core/money/amount.ts'
+import { storedAmount } from '../../../core/money/amount.ts'
 import type { KeyFigures } from '../../../core/types.ts'
 import type { Queries } from '../../db/database.ts'
 
@@ -29,6 +29,6 @@ export async function readKeys(queries: Queries, database: string, month: string
      FROM bills b JOIN bill_keys s ON s.bill_id = b.id WHERE b.month = ? AND b.state = 'current' GROUP BY s.key_id ORDER BY s.key_id`, [month])
   const attributes = await readAttributes(queries, database, sums.map(({ id }) => id))
   return sums.map(({ id, lines, billed, effective }) => ({
-    id, attributes: attributes.get(id)!, lines: Number(lines), amounts: { billed: amountOf(billed), effective: amountOf(effective) },
+    id, attributes: attributes.get(id)!, lines: Number(lines), amounts: { billed: storedAmount(billed), effective: storedAmount(effective) },
   }))
 }

@@ -35,15 +35,16 @@ interface LineRow extends Omit<ChargeLine, 'attributes' | 'details' | 'rule' | '
  */
 export async function readLines(queries: Queries, runId: number, month: string, filter: KeyFilter, after: Cursor | null, limit: number, only: readonly number[] | null = null): Promise<{ lines: ChargeLine[]; next: Cursor | null }> {
   const { where, params } = filterSql(runId, filter)
-  const keys = await queries.rows<KeyRow>(
+  const readBills = queries.rows<{ id: number; file: string; loadId: number }>(
+    "SELECT b.id, l.file_name AS file, l.id AS loadId FROM bills b JOIN loads l ON l.id = b.load_id WHERE b.month = ? AND b.state = 'current'", [month])
+  const readNext = queries.rows<KeyRow>(
     `SELECT r.key_id AS id, r.line_count + 0 AS \`lines\`, r.rule FROM run_keys r JOIN charge_keys k ON k.id = r.key_id WHERE ${where} AND r.key_id >= ? ${only ? 'AND r.key_id IN (?)' : ''} ORDER BY r.key_id LIMIT ?`,
     [...params, after?.key ?? 0, ...(only ? [nextOf(only, after?.key ?? 0, limit + 1)] : []), limit + 1])
+  const [bills, keys] = await Promise.all([readBills, readNext])
   let enough = 0
   let expected = 0
   while (enough < keys.length && (expected <= limit || enough < 2)) expected += Number(keys[enough++]!.lines)
   if (enough === 0) return { lines: [], next: null }
-  const bills = await queries.rows<{ id: number; file: string; loadId: number }>(
-    "SELECT b.id, l.file_name AS file, l.id AS loadId FROM bills b JOIN loads l ON l.id = b.load_id WHERE b.month = ? AND b.state = 'current'", [month])
   const from = after ?? { key: 0, bill: 0, line: 0 }
   const rows = await queries.rows<LineRow>(
     `SELECT c.key_id AS keyId, c.bill_id AS billId, c.line, c.starts_at AS day, c.ends_at AS ends, k.provider, k.currency, k.service,

@@ -14,7 +14,22 @@ export async function latestRulebook(queries: Queries): Promise<RulebookVersion 
   return row ? versionOf(row) : null
 }
 
+/** Versions never change, so each is read once; some are kept by database. */
+const kept = new WeakMap<object, Map<number, RulebookVersion>>()
+const MOST_KEPT = 20
+
 export async function rulebookVersion(queries: Queries, version: number): Promise<RulebookVersion | null> {
+  const versions = kept.get(queries) ?? new Map<number, RulebookVersion>()
+  kept.set(queries, versions)
+  const known = versions.get(version)
+  if (known) return known
+  const found = await readVersion(queries, version)
+  if (versions.size >= MOST_KEPT) versions.clear()
+  if (found) versions.set(version, found)
+  return found
+}
+
+async function readVersion(queries: Queries, version: number): Promise<RulebookVersion | null> {
   const row = await queries.first<VersionRow>('SELECT * FROM rulebook_versions WHERE version = ?', [version])
   return row ? versionOf(row) : null
 }
