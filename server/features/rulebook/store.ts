@@ -14,7 +14,7 @@ export async function latestRulebook(queries: Queries): Promise<RulebookVersion 
   return row ? versionOf(row) : null
 }
 
-/** Versions never change, so each is read once; some are kept by database. */
+/** Versions never change, so each is read once; some are kept by database. A ledger that was emptied begins again at version 1, so the moment of publishing is compared. */
 const kept = new WeakMap<object, Map<number, RulebookVersion>>()
 const MOST_KEPT = 20
 
@@ -22,7 +22,8 @@ export async function rulebookVersion(queries: Queries, version: number): Promis
   const versions = kept.get(queries) ?? new Map<number, RulebookVersion>()
   kept.set(queries, versions)
   const known = versions.get(version)
-  if (known) return known
+  const stored = known && (await queries.first<{ published: string }>('SELECT published_at AS published FROM rulebook_versions WHERE version = ?', [version]))
+  if (known && known.published === stored?.published) return known
   const found = await readVersion(queries, version)
   if (versions.size >= MOST_KEPT) versions.clear()
   if (found) versions.set(version, found)
