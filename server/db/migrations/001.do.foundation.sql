@@ -257,6 +257,13 @@ CREATE TABLE run_weights (
   PRIMARY KEY (run_id, pool, cost_centre)
 );
 
+-- The bills that the run read: its figures open to their lines, also after a bill was replaced.
+CREATE TABLE run_bills (
+  run_id INT UNSIGNED NOT NULL,
+  bill_id INT UNSIGNED NOT NULL,
+  PRIMARY KEY (run_id, bill_id)
+);
+
 -- The rates that the run converted with.
 CREATE TABLE run_rates (
   run_id INT UNSIGNED NOT NULL,

@@ -126,6 +126,9 @@ describe('a month allocated', () => {
     const balance = await accountant.get<Balance>(`/api/balance?${place}`)
     expect(balance.standing).toBe('outOfDate')
     expect(Number(balance.difference)).toBeGreaterThan(900)
+    // the run is as it was: its figures still open to the lines it was made of
+    const { body } = await accountant.ask<{ lines: ChargeLine[] }>('POST', '/api/charges/lines', { figure: `keys~${MONTH}~effective~provider=Orvane`, path: [], limit: 500 })
+    expect(body.lines.every(({ file }) => file === 'orvane.csv')).toBe(true)
     await run()
     expect(await accountant.get<Balance>(`/api/balance?${place}`)).toMatchObject({ standing: 'current', difference: '0.00' })
   })

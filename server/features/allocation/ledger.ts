@@ -22,13 +22,20 @@ export async function readAttributes(queries: Queries, database: string, ids: re
   return attributesOf
 }
 
-/** The keys with charges in the current bills of the month, with their exact sums, in the order of their numbers. */
-export async function readKeys(queries: Queries, database: string, month: string): Promise<KeyFigures[]> {
+/** The keys with charges in the bills, with their exact sums, in the order of their numbers. */
+export async function readKeysOf(queries: Queries, database: string, bills: readonly number[]): Promise<KeyFigures[]> {
+  if (bills.length === 0) return []
   const sums = await queries.rows<SumRow>(
-    `SELECT s.key_id AS id, SUM(s.line_count) AS \`lines\`, SUM(s.billed_cost) AS billed, SUM(s.effective_cost) AS effective
-     FROM bills b JOIN bill_keys s ON s.bill_id = b.id WHERE b.month = ? AND b.state = 'current' GROUP BY s.key_id ORDER BY s.key_id`, [month])
+    `SELECT key_id AS id, SUM(line_count) AS \`lines\`, SUM(billed_cost) AS billed, SUM(effective_cost) AS effective
+     FROM bill_keys WHERE bill_id IN (?) GROUP BY key_id ORDER BY key_id`, [bills])
   const attributes = await readAttributes(queries, database, sums.map(({ id }) => id))
   return sums.map(({ id, lines, billed, effective }) => ({
     id, attributes: attributes.get(id)!, lines: Number(lines), amounts: { billed: storedAmount(billed), effective: storedAmount(effective) },
   }))
+}
+
+/** The same for the bills of a month that are current now. */
+export async function readKeys(queries: Queries, database: string, month: string): Promise<KeyFigures[]> {
+  const bills = await queries.rows<{ id: number }>("SELECT id FROM bills WHERE month = ? AND state = 'current'", [month])
+  return readKeysOf(queries, database, bills.map(({ id }) => id))
 }

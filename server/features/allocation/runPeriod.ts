@@ -10,7 +10,7 @@ import type { Database } from '../../db/database.ts'
 import { conflict, invalid } from '../../refusal.ts'
 import { closedMonths } from '../intake/takeLoad.ts'
 import { readInputs } from './inputs.ts'
-import { readKeys } from './ledger.ts'
+import { readKeysOf } from './ledger.ts'
 
 export interface RunTask { url: string; month: string; user: string }
 
@@ -20,7 +20,7 @@ export async function runPeriod(database: Database, { url, month, user }: RunTas
   if ((await closedMonths(database, [month])).length > 0) throw conflict(`${month} is closed. Open the period again before running it.`)
   if (!rulebook) throw invalid('There is no published rulebook yet. Publish one first.')
   if (bills.length === 0) throw invalid(`There are no bills for ${month}. Load some in Intake first.`)
-  const keys = await readKeys(database, url, month)
+  const keys = await readKeysOf(database, url, bills)
   const missing = [...new Set(keys.map(({ attributes }) => attributes.BillingCurrency!))].filter((currency) => !rates.has(currency))
   if (missing.length > 0) throw invalid(`There is no exchange rate for ${missing.join(', ')} in ${month}. Enter it in Intake, then run again.`)
   const { result, problems } = tellMissingRate(() => allocatePeriod({ month, keys, rulebook: rulebook.rulebook, centres, rates }))
@@ -30,6 +30,7 @@ export async function runPeriod(database: Database, { url, month, user }: RunTas
   await writeKeys(database, runId, result)
   await writeCells(database, runId, cells)
   await writeWeights(database, runId, result, rulebook.rulebook.pools)
+  await database.insert('INSERT INTO run_bills (run_id, bill_id) VALUES ?', bills.map((bill) => [runId, bill]))
   await database.insert('INSERT INTO run_rates (run_id, currency, rate) VALUES ?', [...rates].map(([currency, rate]) => [runId, currency, formatAmount(rate)]))
   await database.run("UPDATE runs SET state = 'done', result_hash = ? WHERE id = ?", [hashCells(cells), runId])
   return { runId }

@@ -31,12 +31,13 @@ interface LineRow extends Omit<ChargeLine, 'attributes' | 'details' | 'rule' | '
 
 /**
  * Charge lines behind a figure of a run, in the order of key, bill and line, from after the cursor. Only as many keys
- * are asked for as the page needs, so that the lines are read by primary key. `only` narrows to some of the keys.
+ * are asked for as the page needs, so that the lines are read by primary key. The bills are those that the run read, also
+ * where one has been replaced since. `only` narrows to some of the keys.
  */
-export async function readLines(queries: Queries, runId: number, month: string, filter: KeyFilter, after: Cursor | null, limit: number, only: readonly number[] | null = null): Promise<{ lines: ChargeLine[]; next: Cursor | null }> {
+export async function readLines(queries: Queries, runId: number, filter: KeyFilter, after: Cursor | null, limit: number, only: readonly number[] | null = null): Promise<{ lines: ChargeLine[]; next: Cursor | null }> {
   const { where, params } = filterSql(runId, filter)
   const readBills = queries.rows<{ id: number; file: string; loadId: number }>(
-    "SELECT b.id, l.file_name AS file, l.id AS loadId FROM bills b JOIN loads l ON l.id = b.load_id WHERE b.month = ? AND b.state = 'current'", [month])
+    'SELECT b.id, l.file_name AS file, l.id AS loadId FROM run_bills r JOIN bills b ON b.id = r.bill_id JOIN loads l ON l.id = b.load_id WHERE r.run_id = ?', [runId])
   const readNext = queries.rows<KeyRow>(
     `SELECT r.key_id AS id, r.line_count + 0 AS \`lines\`, r.rule FROM run_keys r JOIN charge_keys k ON k.id = r.key_id WHERE ${where} AND r.key_id >= ? ${only ? 'AND r.key_id IN (?)' : ''} ORDER BY r.key_id LIMIT ?`,
     [...params, after?.key ?? 0, ...(only ? [nextOf(only, after?.key ?? 0, limit + 1)] : []), limit + 1])
