@@ -2,7 +2,7 @@ import vue from 'eslint-plugin-vue'
 import ts from 'typescript-eslint'
 
 export default ts.config(
-  { ignores: ['dist/', 'data/', 'node_modules/', 'test-results/'] },
+  { ignores: ['dist/', 'data/', 'node_modules/', 'test-results/', 'core/charges/assembly/', '**/*.generated.ts'] },
   ...ts.configs.recommended,
   ...vue.configs['flat/essential'],
   { files: ['**/*.vue'], languageOptions: { parserOptions: { parser: ts.parser } } },

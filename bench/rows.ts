@@ -54,16 +54,45 @@ async function prepare(base: string, folder: string): Promise<Bench> {
   return { database, url, workers: openWorkers(url), folder }
 }
 
+/**
+ * 200 rules as real rulebooks mix them: every one wants a team or an application, and beside it a service, a region, an
+ * account, a machine type, an environment, a part of a resource name or a pattern, or the absence of something.
+ */
 function benchRulebook(): Rulebook {
-  const is = (field: string, ...values: string[]): Condition => ({ field, operator: 'is', values })
+  const besides: ((index: number) => Condition[])[] = [
+    (index) => [{ field: 'ServiceName', operator: 'beginsWith', values: [`Service ${index % 6}`] }],
+    (index) => [{ field: 'RegionId', operator: 'is', values: [`region-${index % 12}`, `region-${(index + 5) % 12}`] }],
+    (index) => [{ field: 'ResourceName', operator: 'contains', values: [`-${index % 10}`, `${index % 7}${index % 5}`] }],
+    () => [{ field: 'tag:environment', operator: 'isNot', values: ['test'] }, { field: 'CommitmentDiscountId', operator: 'absent', values: [] }],
+    (index) => [{ field: 'SubAccountId', operator: 'matches', values: [`^sub-(${index % 20}|${(index + 7) % 20})$`] }],
+    (index) => [{ field: 'SkuId', operator: 'notBeginsWith', values: [`sku-${index % 9}`] }, { field: 'tag:managed-by', operator: 'present', values: [] }],
+    () => [],
+    (index) => [{ field: 'ResourceId', operator: 'notContains', values: [`/${index}`] }, { field: 'ChargeCategory', operator: 'is', values: ['Usage'] }],
+  ]
   const rules = Array.from({ length: RULES }, (_, index): Rule => {
-    const place: Condition[] = index % 4 === 0 ? [{ field: 'ServiceName', operator: 'beginsWith', values: [`Service ${index % 6}`] }] : index % 4 === 1 ? [is('RegionId', `region-${index % 12}`)] : []
+    const who: Condition = index % 3 === 2 ? { field: 'tag:application', operator: 'beginsWith', values: [`app-${index}`] } : { field: 'tag:team', operator: 'is', values: [`team-${index}`, `team-${index + 200}`] }
     return {
-      id: `r${index}`, name: `Rule ${index}`, enabled: true, from: null, to: null, conditions: [is('tag:team', `team-${index}`, `team-${index + 200}`), ...place],
+      id: `r${index}`, name: `Rule ${index}`, enabled: true, from: null, to: null, conditions: [who, ...besides[index % besides.length]!(index)],
       outcome: index % 25 === 24 ? { kind: 'pool', code: 'SHARED' } : { kind: 'costCentre', code: `C${index}` },
     }
   })
   return { chargedBasis: 'effective', rules, pools: [{ code: 'SHARED', name: 'Shared', base: { kind: 'direct' }, recipients: [] }] }
+}
+
+/** A condition as SQL with the same meaning, a missing field being NULL. */
+function sqlOf({ field, operator, values }: Condition): string {
+  const name = `\`${field}\``
+  const quoted = (text: string): string => `'${text.replaceAll("'", "''")}'`
+  const any = (test: (value: string) => string): string => `(${values.map(test).join(' OR ')})`
+  const not = (test: string): string => `(${name} IS NULL OR NOT ${test})`
+  const tests: Record<Condition['operator'], () => string> = {
+    is: () => `${name} IN (${values.map(quoted).join(', ')})`, isNot: () => not(tests.is()),
+    contains: () => any((value) => `${name} LIKE ${quoted(`%${value}%`)}`), notContains: () => not(tests.contains()),
+    beginsWith: () => any((value) => `${name} LIKE ${quoted(`${value}%`)}`), notBeginsWith: () => not(tests.beginsWith()),
+    matches: () => any((value) => `${name} REGEXP ${quoted(value)}`), notMatches: () => not(tests.matches()),
+    present: () => `${name} IS NOT NULL`, absent: () => `${name} IS NULL`,
+  }
+  return tests[operator]()
 }
 
 /** Waits until the database has written out what was done before, so that it does not weigh on what is timed next. */
@@ -112,18 +141,17 @@ export async function* benchRows({ url: base, charges, folder, only }: BenchTask
 async function rulesRow(base: string): Promise<BenchResult> {
   const keys = Array.from({ length: KEYS }, (_, id): KeyFigures => {
     const { Tags, ...columns } = benchAttributes(id)
+    // as they arrive from the database
     const tags = Object.entries(JSON.parse(Tags!) as Record<string, string>).map(([name, value]) => [`tag:${name}`, value])
-    return { id: id + 1, attributes: { ...columns, ...Object.fromEntries(tags) } as Record<string, string>, lines: 1, amounts: { billed: 0n, effective: 0n } }
+    return { id: id + 1, attributes: JSON.parse(JSON.stringify({ ...columns, ...Object.fromEntries(tags) })) as Record<string, string>, lines: 1, amounts: { billed: 0n, effective: 0n } }
   })
   const { rules } = benchRulebook()
   let ruleOf: Int32Array = new Int32Array()
   const own = await median(5, async () => { ruleOf = classify(rules, new KeyTable(keys), FIRST).ruleOf })
   const root = openDatabase(base, 1)
-  const fields = ['ServiceName', 'RegionId', 'tag:team']
-  await root.run('CREATE TEMPORARY TABLE bench_keys (id INT PRIMARY KEY, ServiceName VARCHAR(100) COLLATE utf8mb4_bin, RegionId VARCHAR(100) COLLATE utf8mb4_bin, `tag:team` VARCHAR(100) COLLATE utf8mb4_bin)')
-  await root.insert('INSERT INTO bench_keys VALUES ?', keys.map(({ id, attributes }) => [id, ...fields.map((field) => attributes[field]!)]))
-  const quoted = (text: string): string => `'${text}'`
-  const sqlOf = ({ field, operator, values }: Condition): string => (operator === 'is' ? `\`${field}\` IN (${values.map(quoted).join(', ')})` : `\`${field}\` LIKE ${quoted(values[0]! + '%')}`)
+  const fields = [...new Set(rules.flatMap(({ conditions }) => conditions.map(({ field }) => field)))]
+  await root.run(`CREATE TEMPORARY TABLE bench_keys (id INT PRIMARY KEY, ${fields.map((field) => `\`${field}\` VARCHAR(100) COLLATE utf8mb4_bin NULL`).join(', ')})`)
+  await root.insert('INSERT INTO bench_keys VALUES ?', keys.map(({ id, attributes }) => [id, ...fields.map((field) => attributes[field] ?? null)]))
   const sql = `SELECT id, CASE ${rules.map((rule, index) => `WHEN ${rule.conditions.map(sqlOf).join(' AND ')} THEN ${index}`).join(' ')} ELSE -1 END AS rule FROM bench_keys ORDER BY id`
   let rows: { rule: number }[] = []
   const anchor = await median(3, async () => { rows = await root.rows<{ rule: number }>(sql) })

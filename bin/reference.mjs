@@ -3,8 +3,10 @@
 import { spawnSync } from 'node:child_process'
 import { join } from 'node:path'
 import { needDependencies, ROOT } from './lib/project.mjs'
+import { buildScanner } from './lib/scanner.mjs'
 
 needDependencies()
+await buildScanner()
 const { build } = await import('esbuild')
 const outfile = join(ROOT, 'dist/server/reference.js')
 await build({ entryPoints: [join(ROOT, 'bin/reference/main.ts')], outfile, bundle: true, platform: 'node', format: 'esm', target: 'node20', packages: 'external', logLevel: 'error' })

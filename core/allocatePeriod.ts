@@ -1,6 +1,6 @@
 import { holdsIn, type Month } from './calendar/month.ts'
 import { classify, NO_RULE, type Classified } from './classify/evaluate.ts'
-import { KeyTable } from './classify/keyTable.ts'
+import { combinedCode, type KeyTable } from './classify/keyTable.ts'
 import { convert, type RateTable } from './money/convert.ts'
 import { distribute, weightsOf, type PoolShare } from './pools/distribute.ts'
 import type { Problem } from './problems.ts'
@@ -31,7 +31,8 @@ export interface Conservation {
 
 export interface PeriodInput {
   month: Month
-  keys: readonly KeyFigures[]
+  /** the keys with charges in the month, in columns: they are kept between runs */
+  table: KeyTable
   rulebook: Rulebook
   centres: readonly CostCentre[]
   rates: RateTable
@@ -43,30 +44,33 @@ export interface PeriodResult {
   held: StreamHeld[]
   conservation: Conservation[]
   classified: Classified
+  table: KeyTable
 }
 
 /** Runs the rulebook over the charges of a month: the way of every unit of money from billed to charged. */
 export function allocatePeriod(input: PeriodInput): { result: PeriodResult; problems: Problem[] } {
-  const table = new KeyTable(input.keys)
+  const { table } = input
   const classified = classify(input.rulebook.rules, table, input.month)
   const { outcomes, problems: targetProblems } = resolveTargets(input, classified)
   const directCost = directCosts(outcomes, input)
-  const { shares, held, problems: poolProblems } = sharePools(outcomes, directCost, input)
-  const conservation = proveConservation(outcomes, shares, held)
-  return { result: { outcomes, shares, held, conservation, classified }, problems: [...targetProblems, ...poolProblems] }
+  const streams = streamsOf(table)
+  const { shares, held, problems: poolProblems } = sharePools(outcomes, streams, directCost, input)
+  const conservation = proveConservation(outcomes, streams, shares, held)
+  return { result: { outcomes, shares, held, conservation, classified, table }, problems: [...targetProblems, ...poolProblems] }
 }
 
 /** The outcome of each key; money sent to a target that is unknown or retired stays unassigned, and the rule is named. */
-function resolveTargets({ keys, rulebook, centres, month }: PeriodInput, { ruleOf }: Classified): { outcomes: KeyOutcome[]; problems: Problem[] } {
+function resolveTargets({ table: { keys }, rulebook, centres, month }: PeriodInput, { ruleOf }: Classified): { outcomes: KeyOutcome[]; problems: Problem[] } {
   const problems: Problem[] = []
   const centreOf = new Map(centres.map((centre) => [centre.code, centre]))
   const pools = new Set(rulebook.pools.map(({ code }) => code))
-  const usable = rulebook.rules.map((rule): boolean => {
+  const taken = new Set(ruleOf)
+  const usable = rulebook.rules.map((rule, index): boolean => {
     const { kind, code } = rule.outcome
     const centre = centreOf.get(code)
     if (kind === 'pool' ? pools.has(code) : centre && holdsIn(month, centre.validFrom, centre.validTo)) return true
     const isRetired = kind === 'costCentre' && centre !== undefined
-    if (ruleOf.includes(rulebook.rules.indexOf(rule))) {
+    if (taken.has(index)) {
       problems.push({ code: isRetired ? 'RULE_TARGET_RETIRED' : 'RULE_TARGET_UNKNOWN', subject: rule.name, message: `Rule ${rule.name} sends charges to ${code}, which ${isRetired ? 'does not hold in this month' : 'does not exist'}: they stay unassigned.` })
     }
     return false
@@ -93,29 +97,50 @@ function directCosts(outcomes: readonly KeyOutcome[], { rulebook, rates }: Perio
   return costs
 }
 
-/** Sums amounts by a text of provider, currency and more, in a stable order. */
-function sumBy<T>(items: Iterable<T>, nameOf: (item: T) => string, amountsOf: (item: T) => Amounts): Map<string, Amounts> {
-  const sums = new Map<string, Amounts>()
-  for (const item of items) {
-    const name = nameOf(item)
-    const sum = sums.get(name) ?? { billed: 0n, effective: 0n }
-    const amounts = amountsOf(item)
-    sums.set(name, { billed: sum.billed + amounts.billed, effective: sum.effective + amounts.effective })
-  }
-  return new Map([...sums].sort(([a], [b]) => (a < b ? -1 : 1)))
+/** The provider and currency of each key, as numbers. */
+interface Streams { of: Int32Array; names: { provider: string; currency: string }[] }
+
+function streamsOf(table: KeyTable): Streams {
+  const columns = [table.column('ProviderName'), table.column('BillingCurrency')]
+  const numbers = new Map<number | string, number>()
+  const names: Streams['names'] = []
+  const of = Int32Array.from(table.keys, (_, index) => {
+    const code = combinedCode(columns, index)
+    let number = numbers.get(code)
+    if (number === undefined) {
+      const [provider = '', currency = ''] = columns.map(({ codes, values }) => values[codes[index]!])
+      numbers.set(code, (number = names.push({ provider, currency }) - 1))
+    }
+    return number
+  })
+  return { of, names }
 }
 
-const SEPARATOR = '\u0000'
-const streamOf = ({ attributes }: KeyFigures): string => attributes.ProviderName! + SEPARATOR + attributes.BillingCurrency!
+const nothing = (): Amounts => ({ billed: 0n, effective: 0n })
+function addTo(sum: Amounts, { billed, effective }: Amounts): void {
+  sum.billed += billed
+  sum.effective += effective
+}
 
-function sharePools(outcomes: readonly KeyOutcome[], directCost: ReadonlyMap<string, bigint>, { rulebook, centres, month }: PeriodInput): { shares: StreamShare[]; held: StreamHeld[]; problems: Problem[] } {
+/** What each stream brought to each pool, in the order of provider, currency and pool. */
+function pooledStreams(outcomes: readonly KeyOutcome[], { of, names }: Streams): { provider: string; currency: string; code: string; amounts: Amounts }[] {
+  const sums = new Map<string, { provider: string; currency: string; code: string; amounts: Amounts }>()
+  outcomes.forEach(({ key, kind, target }, index) => {
+    if (kind !== 'pool') return
+    const { provider, currency } = names[of[index]!]!
+    const name = [provider, currency, target].join('\u0000')
+    let sum = sums.get(name)
+    if (!sum) sums.set(name, (sum = { provider, currency, code: target, amounts: nothing() }))
+    addTo(sum.amounts, key.amounts)
+  })
+  return [...sums].sort(([a], [b]) => (a < b ? -1 : 1)).map(([, sum]) => sum)
+}
+
+function sharePools(outcomes: readonly KeyOutcome[], streams: Streams, directCost: ReadonlyMap<string, bigint>, { rulebook, centres, month }: PeriodInput): { shares: StreamShare[]; held: StreamHeld[]; problems: Problem[] } {
   const shares: StreamShare[] = []
   const held: StreamHeld[] = []
   const problems = new Map<string, Problem>()
-  const pooled = outcomes.filter(({ kind }) => kind === 'pool')
-  const streams = sumBy(pooled, ({ key, target }) => streamOf(key) + SEPARATOR + target, ({ key }) => key.amounts)
-  for (const [name, amounts] of streams) {
-    const [provider, currency, code] = name.split(SEPARATOR) as [string, string, string]
+  for (const { provider, currency, code, amounts } of pooledStreams(outcomes, streams)) {
     const pool = rulebook.pools.find((candidate) => candidate.code === code)!
     const result = distribute(pool, amounts, weightsOf(pool, centres, directCost, month))
     shares.push(...result.shares.map((share) => ({ ...share, provider, currency })))
@@ -127,17 +152,19 @@ function sharePools(outcomes: readonly KeyOutcome[], directCost: ReadonlyMap<str
 }
 
 /** Billed = charged + held + unassigned for each provider, currency and basis, to the last 10^-10; throws where it is not so. */
-function proveConservation(outcomes: readonly KeyOutcome[], shares: readonly StreamShare[], held: readonly StreamHeld[]): Conservation[] {
-  const totals = sumBy(outcomes, ({ key }) => streamOf(key), ({ key }) => key.amounts)
-  const keyed = (kind: KeyOutcome['kind']): Map<string, Amounts> =>
-    sumBy(outcomes.filter((outcome) => outcome.kind === kind), ({ key }) => streamOf(key), ({ key }) => key.amounts)
-  const streamed = (items: readonly (StreamShare | StreamHeld)[]): Map<string, Amounts> =>
-    sumBy(items, ({ provider, currency }) => provider + SEPARATOR + currency, ({ amounts }) => amounts)
-  const [direct, unassigned, shared, kept] = [keyed('costCentre'), keyed('unassigned'), streamed(shares), streamed(held)]
-  return [...totals].flatMap(([stream, total]) => BASES.map((basis) => {
-    const [provider, currency] = stream.split(SEPARATOR) as [string, string]
-    const of = (sums: Map<string, Amounts>): bigint => sums.get(stream)?.[basis] ?? 0n
-    const line = { provider, currency, basis, total: total[basis], charged: of(direct) + of(shared), held: of(kept), unassigned: of(unassigned) }
+function proveConservation(outcomes: readonly KeyOutcome[], { of, names }: Streams, shares: readonly StreamShare[], held: readonly StreamHeld[]): Conservation[] {
+  const sums = names.map((name) => ({ ...name, total: nothing(), charged: nothing(), held: nothing(), unassigned: nothing() }))
+  const streamOf = (wanted: { provider: string; currency: string }): (typeof sums)[number] => sums.find(({ provider, currency }) => provider === wanted.provider && currency === wanted.currency)!
+  outcomes.forEach(({ key, kind }, index) => {
+    const sum = sums[of[index]!]!
+    addTo(sum.total, key.amounts)
+    if (kind !== 'pool') addTo(kind === 'costCentre' ? sum.charged : sum.unassigned, key.amounts)
+  })
+  for (const share of shares) addTo(streamOf(share).charged, share.amounts)
+  for (const kept of held) addTo(streamOf(kept).held, kept.amounts)
+  const ordered = sums.sort((a, b) => (a.provider === b.provider ? (a.currency < b.currency ? -1 : 1) : a.provider < b.provider ? -1 : 1))
+  return ordered.flatMap(({ provider, currency, ...sum }) => BASES.map((basis) => {
+    const line = { provider, currency, basis, total: sum.total[basis], charged: sum.charged[basis], held: sum.held[basis], unassigned: sum.unassigned[basis] }
     if (line.total !== line.charged + line.held + line.unassigned) throw new Error(`the run does not conserve ${provider} in ${currency}, ${basis}`)
     return line
   }))

@@ -93,8 +93,8 @@ async function loadBills({ database, spoolFolder, readLoad, say }: DemoParts, an
 /** Empties the ledger: bills, rules, organisation, rates and runs go; people who can sign in stay. */
 export async function clearDemo(database: Database): Promise<void> {
   await writeSetting(database, 'demo', 'clearing')
-  for (const table of ['charges', 'bill_keys', 'bill_days', 'run_keys', 'run_cells', 'run_weights', 'run_rates', 'run_bills']) await database.run(`TRUNCATE TABLE ${table}`)
-  for (const table of ['bills', 'load_findings', 'loads', 'runs', 'rulebook_draft', 'rulebook_versions', 'charge_keys', 'charge_details', 'exchange_rates', 'periods', 'column_maps', 'user_centres', 'cost_centres', 'business_units']) await database.run(`DELETE FROM ${table}`)
+  for (const table of ['charges', 'bill_sums', 'bill_days', 'run_outcomes', 'run_cells', 'run_weights', 'run_rates', 'run_bills']) await database.run(`TRUNCATE TABLE ${table}`)
+  for (const table of ['bills', 'load_findings', 'loads', 'runs', 'rulebook_draft', 'rulebook_versions', 'charge_keys', 'charge_details', 'charge_periods', 'exchange_rates', 'periods', 'column_maps', 'user_centres', 'cost_centres', 'business_units']) await database.run(`DELETE FROM ${table}`)
   await writeSetting(database, 'today', null)
   await writeSetting(database, 'demo', 'cleared')
 }

@@ -2,6 +2,7 @@ import { randomBytes } from 'node:crypto'
 import { buildApp } from './app.ts'
 import { openDatabase, type Database } from './db/database.ts'
 import { migrate, NewerDatabase } from './db/migrate.ts'
+import { repack } from './db/repack.ts'
 import { loadDemoOnce } from './demo.ts'
 import { PEOPLE } from '../demo/scenario.ts'
 import { readSettings } from './settings.ts'
@@ -13,6 +14,7 @@ async function main(): Promise<void> {
   const settings = readSettings(process.env)
   await migrate(settings.databaseUrl)
   const database = openDatabase(settings.databaseUrl)
+  await repack(database)
   const workers = openWorkers(settings.databaseUrl)
   const app = await buildApp({ database, settings, workers, sessionSecret: await sessionSecret(database) })
   let isClosing = false
@@ -30,7 +32,6 @@ async function main(): Promise<void> {
   // the start command has died: do not stay behind and hold the port
   process.on('disconnect', () => void close())
   await loadDemoOnce(database, settings, workers)
-  await database.run("DELETE FROM runs WHERE state = 'running' AND created_at < NOW() - INTERVAL 1 HOUR")
   await app.jobs.open()
   const address = await app.listen({ host: settings.host, port: settings.port })
   console.log(`\n  Candid Abacus is at ${address}\n`)

@@ -4,7 +4,8 @@ import { cellText, rowTexts, type CellRanges } from './csvSplitter.ts'
 import { ExactSums } from './exactSums.ts'
 import { DETAIL_RULES, FIGURE_RULES, KEY_RULES, type FocusRow } from './focusRules.ts'
 import { parseFlatJson } from './flatJson.ts'
-import { readFigure, type Figure } from './figure.ts'
+import { putFigure, readUnusual, type Figure } from './figure.ts'
+import type { RowScanner } from './rowScanner.ts'
 import { ShapeTable } from './shapeTable.ts'
 import { parseInstant } from './instants.ts'
 
@@ -65,13 +66,15 @@ export class ChargeReader {
   private readonly figureAt: Int32Array
   private readonly maskAt: Int32Array
   private readonly periodAt: Int32Array
-  private readonly keyTable = new ShapeTable()
-  private readonly detailTable = new ShapeTable()
+  private readonly keyTable = new ShapeTable('key')
+  private readonly detailTable = new ShapeTable('detail')
   // what is described is told once and not kept: only what later rows of the same shape need
   private readonly keys: Omit<KeyShape, 'attributes'>[] = []
   private readonly details: Omit<DetailShape, 'details'>[] = []
   private readonly periods = new Map<string, ReadPeriods>()
   private lastPeriods: ReadPeriods | null = null
+  private readonly periodHash = new Int32Array(3)
+  private scanner: RowScanner | null = null
   private readonly charge: ReadCharge
   private row!: CellRanges
   private texts: string[] | null = null
@@ -114,6 +117,7 @@ export class ChargeReader {
     this.row = row
     this.texts = null
     if (!row.wellFormed || row.count !== this.columns.length) return this.events.findings(row.line, [this.badShape(row)])
+    if (row.scanner !== this.scanner) this.tellColumns(row.scanner)
     const { charge } = this
     charge.key = this.keyOf(row)
     charge.detail = this.detailOf(row)
@@ -134,20 +138,24 @@ export class ChargeReader {
     this.events.charge(charge, row)
   }
 
+  private tellColumns(scanner: RowScanner): void {
+    this.scanner = scanner
+    scanner.setList('key', this.keyColumns)
+    scanner.setList('detail', this.detailColumns)
+    scanner.setList('period', this.periodAt.filter((column) => column >= 0))
+    scanner.setList('mask', this.maskAt)
+    scanner.setList('figure', this.figureAt)
+  }
+
   private badShape(row: CellRanges): RowFinding {
     const text = row.wellFormed ? `the line has ${row.count} cells, the head has ${this.columns.length}` : 'a quotation mark is not closed where its cell ends'
     return { rule: 'shape', column: '', value: '', text, refuses: true }
   }
 
   private keyOf(row: CellRanges): number {
-    const { maskAt } = this
-    let mask = 0
-    for (let index = 0; index < maskAt.length; index++) {
-      const at = maskAt[index]!
-      if (at >= 0 && row.starts[at] !== row.ends[at]) mask |= 1 << index
-    }
-    if (maskAt[0]! >= 0 && isZero(row, maskAt[0]!)) mask |= 1 << MASKED.length
-    const found = this.keyTable.find(row, this.keyColumns, mask)
+    let mask = row.scanner.givenCells('mask')
+    if (this.maskAt[0]! >= 0 && row.scanner.isZero(this.maskAt[0]!)) mask |= 1 << MASKED.length
+    const found = this.keyTable.find(row, mask)
     if (found >= 0) return found
     const { attributes, ...rest } = this.describeKey()
     const index = this.keys.push(rest) - 1
@@ -157,7 +165,7 @@ export class ChargeReader {
   }
 
   private detailOf(row: CellRanges): number {
-    const found = this.detailTable.find(row, this.detailColumns, 0)
+    const found = this.detailTable.find(row, 0)
     if (found >= 0) return found
     const { details, ...rest } = this.describeDetail()
     const index = this.details.push(rest) - 1
@@ -190,15 +198,18 @@ export class ChargeReader {
   }
 
   private periodsOf(row: CellRanges): ReadPeriods {
-    const last = this.lastPeriods
-    if (last && this.hasBytes(row, last.bytes)) return last
+    const { scanner: { result } } = row
+    row.scanner.hash('period', 0)
+    const { periodHash, lastPeriods } = this
+    if (lastPeriods && periodHash[0] === result[0] && periodHash[1] === result[1] && periodHash[2] === result[2]) return lastPeriods
+    periodHash.set(result.subarray(0, 3))
     const texts = Array.from(this.periodAt, (index) => (index < 0 ? '' : cellText(row, index)))
     const key = texts.join('\n')
     let periods = this.periods.get(key)
     if (!periods) {
       const findings = checkPeriods(this.view)
       const [billing, , starts, ends] = texts.map((text) => parseInstant(text)?.text ?? '')
-      periods = { bytes: texts.map((text) => new TextEncoder().encode(text)), findings, refused: findings.some(({ refuses }) => refuses), period: billing!.slice(0, 7) + '-01', starts: starts!, ends: ends! }
+      periods = { findings, refused: findings.some(({ refuses }) => refuses), period: billing!.slice(0, 7) + '-01', starts: starts!, ends: ends! }
       if (this.periods.size > 100_000) this.periods.clear()
       this.periods.set(key, periods)
     }
@@ -206,25 +217,16 @@ export class ChargeReader {
     return periods
   }
 
-  private hasBytes(row: CellRanges, expected: readonly Uint8Array[]): boolean {
-    for (let index = 0; index < expected.length; index++) {
-      const at = this.periodAt[index]!
-      const bytes = expected[index]!
-      const start = row.starts[at]!
-      if (row.ends[at]! - start !== bytes.length) return false
-      // from the end: days differ there first
-      for (let offset = bytes.length - 1; offset >= 0; offset--) if (row.bytes[start + offset] !== bytes[offset]) return false
-    }
-    return true
-  }
-
   private readFigures(row: CellRanges): 'good' | 'rounded' | 'bad' {
+    const { wholes, fractions } = row.scanner
+    const unread = row.scanner.readFigures('figure')
     let state: 'good' | 'rounded' | 'bad' = 'good'
     for (let index = 0; index < this.figureAt.length; index++) {
       const figure = this.charge.figures[index]!
       const at = this.figureAt[index]!
       if (at < 0) figure.given = false
-      else if (!readFigure(row, at, figure)) state = 'bad'
+      else if ((unread & (1 << index)) === 0) putFigure(figure, wholes[index]!, fractions[index]!, row.starts[at]!, row.ends[at]!)
+      else if (!readUnusual(row, at, figure)) state = 'bad'
       else if (!figure.exact && state === 'good') state = 'rounded'
     }
     return state
@@ -250,20 +252,11 @@ export class ChargeReader {
 }
 
 interface ReadPeriods {
-  bytes: Uint8Array[]
   findings: RowFinding[]
   refused: boolean
   period: string
   starts: string
   ends: string
-}
-
-function isZero(row: CellRanges, column: number): boolean {
-  for (let at = row.starts[column]!; at < row.ends[column]!; at++) {
-    const byte = row.bytes[at]!
-    if (byte >= 49 && byte <= 57) return false
-  }
-  return true
 }
 
 /** Exact sums of the four costs, by slot. */

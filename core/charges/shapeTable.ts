@@ -1,4 +1,5 @@
 import type { CellRanges } from './csvSplitter.ts'
+import type { ColumnList } from './rowScanner.ts'
 
 /**
  * Finds rows that agree in a set of columns: an open-addressing table from a 64-bit hash (and the length) of those
@@ -14,13 +15,19 @@ export class ShapeTable {
   private hash2 = 0
   private hashedLength = 0
 
+  constructor(private readonly list: ColumnList) {}
+
   get size(): number {
     return this.count
   }
 
   /** Number of the shape of the row, or -1 where it is new: then `insert` it next. `mask` stands for what else must agree. */
-  find(row: CellRanges, columns: Int32Array, mask: number): number {
-    this.hash(row, columns, mask)
+  find({ scanner }: CellRanges, mask: number): number {
+    scanner.hash(this.list, mask)
+    const { result } = scanner
+    this.hash1 = result[0]!
+    this.hash2 = result[1]!
+    this.hashedLength = result[2]!
     const at = this.slotOf(this.hash1, this.hash2, this.hashedLength)
     return this.shapes[at]!
   }
@@ -41,37 +48,6 @@ export class ShapeTable {
     let at = hash1 & last
     while (this.shapes[at] !== -1 && (this.first[at] !== hash1 || this.second[at] !== hash2 || this.lengths[at] !== length)) at = (at + 1) & last
     return at
-  }
-
-  /** Two murmur-like lanes over the cells, four bytes at a time. */
-  private hash(row: CellRanges, columns: Int32Array, mask: number): void {
-    const { bytes, starts, ends } = row
-    let a = mask | 0
-    let b = ~mask
-    let total = 0
-    for (let index = 0; index < columns.length; index++) {
-      const column = columns[index]!
-      let at = starts[column]!
-      const end = ends[column]!
-      total += end - at
-      a = Math.imul(a ^ (end - at + 1), 0x9e3779b1)
-      for (; at + 4 <= end; at += 4) {
-        const word = bytes[at]! | (bytes[at + 1]! << 8) | (bytes[at + 2]! << 16) | (bytes[at + 3]! << 24)
-        a = Math.imul(a ^ word, 0x85ebca6b)
-        a ^= a >>> 15
-        b = Math.imul((b + word) | 0, 0xc2b2ae35)
-        b ^= b >>> 13
-      }
-      for (; at < end; at++) {
-        a = Math.imul(a ^ bytes[at]!, 0x01000193)
-        b = Math.imul((b + bytes[at]!) | 0, 0x27d4eb2f)
-      }
-      b ^= b >>> 16
-      b = Math.imul(b ^ column, 0x165667b1)
-    }
-    this.hash1 = a ^ (a >>> 16)
-    this.hash2 = b ^ (b >>> 16)
-    this.hashedLength = total
   }
 
   private grow(): void {

@@ -44,6 +44,13 @@ export class KeyTable {
   }
 }
 
+/** One number for what a key has in several columns: equal where all codes are. Exact below 2^53, else a text. */
+export function combinedCode(columns: readonly FieldColumn[], key: number): number | string {
+  let combined = 0
+  for (const { codes, values } of columns) combined = combined * values.length + codes[key]!
+  return Number.isSafeInteger(combined) ? combined : columns.map(({ codes }) => codes[key]!).join(' ')
+}
+
 /** Counting sort. */
 function sortByCode(codes: Int32Array, count: number): { keysByCode: Int32Array; begins: Int32Array } {
   const begins = new Int32Array(count + 1)

@@ -3,6 +3,7 @@ import { convert, CONVERTED_SCALE, type RateTable } from '../money/convert.ts'
 import { roundTo } from '../money/amount.ts'
 import { roundTogether } from '../money/apportion.ts'
 import type { PeriodResult } from '../allocatePeriod.ts'
+import { combinedCode } from '../classify/keyTable.ts'
 import type { Amounts, Basis } from '../types.ts'
 
 export const CELL_KINDS = ['direct', 'pool', 'held', 'unassigned'] as const
@@ -20,23 +21,38 @@ export interface Cell {
   amounts: Amounts
 }
 
+const nameOf = ({ provider, currency, costCentre, kind, line }: Omit<Cell, 'amounts'>): string => [provider, currency, costCentre, kind, line].join('\u0000')
+
 /** Sums the outcome of a run into cells, in a stable order. */
-export function cellsOf({ outcomes, shares, held }: PeriodResult): Cell[] {
+export function cellsOf({ outcomes, shares, held, table }: PeriodResult): Cell[] {
   const cells = new Map<string, Cell>()
-  const add = (cell: Cell): void => {
-    const name = [cell.provider, cell.currency, cell.costCentre, cell.kind, cell.line].join('\u0000')
-    const sum = cells.get(name)
-    if (!sum) cells.set(name, { ...cell })
-    else sum.amounts = { billed: sum.amounts.billed + cell.amounts.billed, effective: sum.amounts.effective + cell.amounts.effective }
+  const cellOf = (cell: Omit<Cell, 'amounts'>): Cell => {
+    const name = nameOf(cell)
+    let sum = cells.get(name)
+    if (!sum) cells.set(name, (sum = { ...cell, amounts: { billed: 0n, effective: 0n } }))
+    return sum
   }
-  for (const { key, kind, target } of outcomes) {
-    if (kind === 'pool') continue
-    const { ProviderName, BillingCurrency, ServiceName } = key.attributes
-    const isDirect = kind === 'costCentre'
-    add({ provider: ProviderName!, currency: BillingCurrency!, costCentre: isDirect ? target : '', kind: isDirect ? 'direct' : 'unassigned', line: ServiceName ?? '', amounts: key.amounts })
+  const add = ({ amounts: sum }: Cell, { billed, effective }: Amounts): void => {
+    sum.billed += billed
+    sum.effective += effective
   }
-  for (const { provider, currency, costCentre, pool, amounts } of shares) add({ provider, currency, costCentre, kind: 'pool', line: pool, amounts })
-  for (const { provider, currency, pool, amounts } of held) add({ provider, currency, costCentre: '', kind: 'held', line: pool, amounts })
+  const columns = [table.column('ProviderName'), table.column('BillingCurrency'), table.column('ServiceName')]
+  // keys that go the same way from the same service share a cell: found by a number, made once
+  const byWay = new Map<string, Map<number | string, Cell>>()
+  outcomes.forEach(({ key, kind, target }, index) => {
+    if (kind === 'pool') return
+    let ways = byWay.get(target)
+    if (!ways) byWay.set(target, (ways = new Map()))
+    const code = combinedCode(columns, index)
+    let cell = ways.get(code)
+    if (!cell) {
+      const [provider = '', currency = '', line = ''] = columns.map(({ codes, values }) => values[codes[index]!])
+      ways.set(code, (cell = cellOf({ provider, currency, costCentre: target, kind: kind === 'costCentre' ? 'direct' : 'unassigned', line })))
+    }
+    add(cell, key.amounts)
+  })
+  for (const { provider, currency, costCentre, pool, amounts } of shares) add(cellOf({ provider, currency, costCentre, kind: 'pool', line: pool }), amounts)
+  for (const { provider, currency, pool, amounts } of held) add(cellOf({ provider, currency, costCentre: '', kind: 'held', line: pool }), amounts)
   return [...cells].sort(([a], [b]) => (a < b ? -1 : 1)).map(([, cell]) => cell)
 }
 
@@ -74,8 +90,8 @@ export function roundCells(cells: readonly Cell[], basis: Basis, rates: RateTabl
 }
 
 function rankByCentre(cells: readonly RoundedCell[]): number[] {
-  const nameOf = ({ costCentre, kind, line }: RoundedCell): string => [costCentre || '\uffff', kind, line].join('\u0000')
-  const order = cells.map((_, index) => index).sort((a, b) => (nameOf(cells[a]!) < nameOf(cells[b]!) ? -1 : 1))
+  const rankName = ({ costCentre, kind, line }: RoundedCell): string => [costCentre || '\uffff', kind, line].join('\u0000')
+  const order = cells.map((_, index) => index).sort((a, b) => (rankName(cells[a]!) < rankName(cells[b]!) ? -1 : 1))
   const ranks: number[] = []
   order.forEach((index, rank) => { ranks[index] = rank })
   return ranks

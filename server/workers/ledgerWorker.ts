@@ -1,7 +1,7 @@
 import type { Basis, Rulebook } from '../../core/types.ts'
 import { openDatabase, type Database } from '../db/database.ts'
 import { groupKeys, keysOnPath, type GroupTask, type PathTask } from '../features/charges/groups.ts'
-import { readKeys } from '../features/allocation/ledger.ts'
+import { currentBills, keyTableOf } from '../features/allocation/ledger.ts'
 import { runPeriod } from '../features/allocation/runPeriod.ts'
 import { effectOf, readMonthLedger, ruleFigures, unassignedGroups, valuesOf, type MonthLedger } from '../features/rulebook/figures.ts'
 import { Refusal } from '../refusal.ts'
@@ -18,24 +18,7 @@ const opened = (url: string): Database => {
   return database
 }
 
-const ledgers = new Map<string, MonthLedger>()
-
-/** The ledger of a month, kept until its bills, rates or cost centres change. */
-async function ledgerOf(url: string, month: string): Promise<MonthLedger> {
-  const queries = opened(url)
-  const marks = await queries.first<{ bills: string; rates: string; centres: string }>(
-    `SELECT (SELECT GROUP_CONCAT(id ORDER BY id) FROM bills WHERE month = ? AND state = 'current') AS bills,
-      (SELECT GROUP_CONCAT(currency, rate ORDER BY currency) FROM exchange_rates WHERE month = ?) AS rates,
-      (SELECT MD5(GROUP_CONCAT(code, '|', COALESCE(valid_from, ''), '|', COALESCE(valid_to, '') ORDER BY code)) FROM cost_centres) AS centres`, [month, month])
-  const name = JSON.stringify([url, month, marks])
-  let ledger = ledgers.get(name)
-  if (!ledger) {
-    ledger = await readMonthLedger(queries, url, month)
-    if (ledgers.size >= 16) ledgers.delete(ledgers.keys().next().value!)
-    ledgers.set(name, ledger)
-  }
-  return ledger
-}
+const ledgerOf = (url: string, month: string): Promise<MonthLedger> => readMonthLedger(opened(url), url, month)
 
 export interface LedgerTasks {
   run: { in: { month: string; user: string }; out: { runId: number } }
@@ -60,7 +43,8 @@ const tasks: { [Name in keyof LedgerTasks]: (url: string, input: LedgerTasks[Nam
   values: async (url, { month, field, text, basis = 'effective' }) => valuesOf(await ledgerOf(url, month), field, basis, text, 200),
   fields: async (url, { month }) => {
     const counts = new Map<string, number>()
-    for (const { attributes } of await readKeys(opened(url), url, month)) for (const field of Object.keys(attributes)) counts.set(field, (counts.get(field) ?? 0) + 1)
+    const table = await keyTableOf(opened(url), url, await currentBills(opened(url), month))
+    for (const { attributes } of table.keys) for (const field of Object.keys(attributes)) counts.set(field, (counts.get(field) ?? 0) + 1)
     return [...counts].map(([field, keys]) => ({ field, keys })).sort((a, b) => (a.field < b.field ? -1 : 1))
   },
   group: (url, task) => groupKeys(opened(url), url, task),

@@ -51,9 +51,8 @@ export async function readBalance(database: Database, month: string, basis: Basi
 /** The total of the bills in the ledger now, each provider's rounded by itself; at the rates of the run while it is current. */
 async function billedTotal(database: Database, month: string, basis: Basis, { kind, run }: Standing): Promise<{ total: bigint; missingRates: string[] }> {
   const rows = await database.rows<StreamRow>(
-    `SELECT b.provider, k.currency, SUM(s.billed_cost) AS billed, SUM(s.effective_cost) AS effective
-     FROM bills b JOIN bill_keys s ON s.bill_id = b.id JOIN charge_keys k ON k.id = s.key_id
-     WHERE b.month = ? AND b.state = 'current' GROUP BY b.provider, k.currency`, [month])
+    `SELECT b.provider, d.currency, SUM(d.billed_cost) AS billed, SUM(d.effective_cost) AS effective
+     FROM bills b JOIN bill_days d ON d.bill_id = b.id WHERE b.month = ? AND b.state = 'current' GROUP BY b.provider, d.currency`, [month])
   const rates = kind === 'current' ? await runRates(database, run!.id) : await readRates(database, month)
   const digits = minorDigits(await reportingCurrency(database))
   const missingRates: string[] = []

@@ -1,6 +1,7 @@
-import { storedAmount } from '../../../core/money/amount.ts'
+import { KeyTable } from '../../../core/classify/keyTable.ts'
 import type { KeyFigures } from '../../../core/types.ts'
 import type { Queries } from '../../db/database.ts'
+import { costOf, readBillSums } from '../intake/billSums.ts'
 
 type Attributes = Readonly<Record<string, string>>
 
@@ -8,8 +9,6 @@ type Attributes = Readonly<Record<string, string>>
 const MOST_CACHED = 600_000
 const attributesOf = new Map<number, Attributes>()
 let cachedFor = ''
-
-interface SumRow { id: number; lines: string; billed: string; effective: string }
 
 export async function readAttributes(queries: Queries, database: string, ids: readonly number[]): Promise<Map<number, Attributes>> {
   if (cachedFor !== database || attributesOf.size > MOST_CACHED) attributesOf.clear()
@@ -23,19 +22,32 @@ export async function readAttributes(queries: Queries, database: string, ids: re
 }
 
 /** The keys with charges in the bills, with their exact sums, in the order of their numbers. */
-export async function readKeysOf(queries: Queries, database: string, bills: readonly number[]): Promise<KeyFigures[]> {
-  if (bills.length === 0) return []
-  const sums = await queries.rows<SumRow>(
-    `SELECT key_id AS id, SUM(line_count) AS \`lines\`, SUM(billed_cost) AS billed, SUM(effective_cost) AS effective
-     FROM bill_keys WHERE bill_id IN (?) GROUP BY key_id ORDER BY key_id`, [bills])
-  const attributes = await readAttributes(queries, database, sums.map(({ id }) => id))
-  return sums.map(({ id, lines, billed, effective }) => ({
-    id, attributes: attributes.get(id)!, lines: Number(lines), amounts: { billed: storedAmount(billed), effective: storedAmount(effective) },
-  }))
+async function readKeysOf(queries: Queries, database: string, bills: readonly number[]): Promise<KeyFigures[]> {
+  const parts = await readBillSums(queries, bills)
+  const attributes = await readAttributes(queries, database, parts.flatMap(({ columns }) => Array.from(columns.key)))
+  const keys = parts.flatMap((part) => {
+    const [billed, effective] = [costOf(part, 'billed'), costOf(part, 'effective')]
+    return Array.from(part.columns.key, (id, row): KeyFigures => ({ id, attributes: attributes.get(id)!, lines: part.columns.lines[row]!, amounts: { billed: billed.at(row), effective: effective.at(row) } }))
+  })
+  return keys.sort((a, b) => a.id - b.id)
 }
 
-/** The same for the bills of a month that are current now. */
-export async function readKeys(queries: Queries, database: string, month: string): Promise<KeyFigures[]> {
-  const bills = await queries.rows<{ id: number }>("SELECT id FROM bills WHERE month = ? AND state = 'current'", [month])
-  return readKeysOf(queries, database, bills.map(({ id }) => id))
+/** Tables of the months in hand with their encoded fields, by the bills they are made of: bills never change. */
+const MOST_TABLES = 16
+const tables = new Map<string, Promise<KeyTable>>()
+
+/** The keys of the bills in columns; read and encoded once, kept while it is among the last ones used. */
+export function keyTableOf(queries: Queries, database: string, bills: readonly number[]): Promise<KeyTable> {
+  const name = JSON.stringify([database, bills])
+  const known = tables.get(name)
+  const table = known ?? readKeysOf(queries, database, bills).then((keys) => new KeyTable(keys))
+  tables.delete(name)
+  tables.set(name, table)
+  table.catch(() => tables.delete(name))
+  if (tables.size > MOST_TABLES) tables.delete(tables.keys().next().value!)
+  return table
 }
+
+/** The numbers of the bills of a month that are current now. */
+export const currentBills = async (queries: Queries, month: string): Promise<number[]> =>
+  (await queries.rows<{ id: number }>("SELECT id FROM bills WHERE month = ? AND state = 'current' ORDER BY id", [month])).map(({ id }) => id)

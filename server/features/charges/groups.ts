@@ -1,4 +1,4 @@
-import { amountOf, formatAmount } from '../../../core/money/amount.ts'
+import { formatAmount } from '../../../core/money/amount.ts'
 import { roundList } from '../../../core/money/apportion.ts'
 import { convert, CONVERTED_SCALE } from '../../../core/money/convert.ts'
 import { minorDigits } from '../../../core/money/currency.ts'
@@ -8,7 +8,8 @@ import type { Queries } from '../../db/database.ts'
 import { reportingCurrency } from '../../settingsTable.ts'
 import { readAttributes } from '../allocation/ledger.ts'
 import { runRates } from '../allocation/store.ts'
-import { readKeySums, type KeySum } from './store.ts'
+import { readOutcomes } from '../allocation/outcomes.ts'
+import type { OutcomeRow } from '../../../core/workings/outcomeTable.ts'
 
 /** Charges of a figure narrowed by steps: field and value (null: the field is missing). */
 export interface PathTask {
@@ -21,14 +22,14 @@ export interface GroupTask extends PathTask { basis: Basis; by: string }
 
 export interface ChargeGroup { value: string | null; amount: string; lines: number }
 
-async function keysWithin(queries: Queries, url: string, { runId, filter, path }: PathTask): Promise<{ within: KeySum[]; attributes: Awaited<ReturnType<typeof readAttributes>> }> {
-  const sums = await readKeySums(queries, runId, filter)
-  const attributes = await readAttributes(queries, url, sums.map(({ id }) => id))
-  return { within: sums.filter(({ id }) => path.every(({ field, value }) => (attributes.get(id)![field] ?? null) === value)), attributes }
+async function keysWithin(queries: Queries, url: string, { runId, filter, path }: PathTask): Promise<{ within: OutcomeRow[]; attributes: Awaited<ReturnType<typeof readAttributes>> }> {
+  const sums = await readOutcomes(queries, runId, filter)
+  const attributes = await readAttributes(queries, url, sums.map(({ key }) => key))
+  return { within: sums.filter(({ key }) => path.every(({ field, value }) => (attributes.get(key)![field] ?? null) === value)), attributes }
 }
 
 /** Numbers of the keys that a path leads to, in rising order. */
-export const keysOnPath = async (queries: Queries, url: string, task: PathTask): Promise<number[]> => (await keysWithin(queries, url, task)).within.map(({ id }) => id)
+export const keysOnPath = async (queries: Queries, url: string, task: PathTask): Promise<number[]> => (await keysWithin(queries, url, task)).within.map(({ key }) => key)
 
 /** The charges of a figure, narrowed by a path of values and gathered by one more field, largest money first. */
 export async function groupKeys(queries: Queries, url: string, task: GroupTask): Promise<{ groups: ChargeGroup[]; total: string; lines: number }> {
@@ -37,9 +38,9 @@ export async function groupKeys(queries: Queries, url: string, task: GroupTask):
   const digits = minorDigits(currency)
   const groups = new Map<string | null, { exact: bigint; lines: number }>()
   for (const sum of within) {
-    const value = attributes.get(sum.id)![by] ?? null
+    const value = attributes.get(sum.key)![by] ?? null
     const group = groups.get(value) ?? { exact: 0n, lines: 0 }
-    const exact = convert(amountOf(sum[basis]), sum.currency, rates)
+    const exact = convert(sum.amounts[basis], sum.currency, rates)
     group.exact += exact
     group.lines += sum.lines
     groups.set(value, group)

@@ -1,6 +1,7 @@
 import type { KeyFilter } from '../../../core/workings/keyFilter.ts'
+import type { OutcomeRow } from '../../../core/workings/outcomeTable.ts'
 import type { Queries } from '../../db/database.ts'
-import { filterSql } from './filter.ts'
+import { readOutcomes, readRunBills } from '../allocation/outcomes.ts'
 
 /** Where the next page of charge lines begins. */
 export interface Cursor { key: number; bill: number; line: number }
@@ -26,8 +27,7 @@ export interface ChargeLine {
   rule: number
 }
 
-interface KeyRow { id: number; lines: number; rule: number }
-interface LineRow extends Omit<ChargeLine, 'attributes' | 'details' | 'rule' | 'file' | 'loadId'> { attributes: string; details: string }
+interface LineRow extends Omit<ChargeLine, 'attributes' | 'details' | 'rule' | 'file' | 'loadId' | 'provider' | 'currency' | 'service'> { detailId: number }
 
 /**
  * Charge lines behind a figure of a run, in the order of key, bill and line, from after the cursor. Only as many keys
@@ -35,47 +35,53 @@ interface LineRow extends Omit<ChargeLine, 'attributes' | 'details' | 'rule' | '
  * where one has been replaced since. `only` narrows to some of the keys.
  */
 export async function readLines(queries: Queries, runId: number, filter: KeyFilter, after: Cursor | null, limit: number, only: readonly number[] | null = null): Promise<{ lines: ChargeLine[]; next: Cursor | null }> {
-  const { where, params } = filterSql(runId, filter)
-  const readBills = queries.rows<{ id: number; file: string; loadId: number }>(
-    'SELECT b.id, l.file_name AS file, l.id AS loadId FROM run_bills r JOIN bills b ON b.id = r.bill_id JOIN loads l ON l.id = b.load_id WHERE r.run_id = ?', [runId])
-  const readNext = queries.rows<KeyRow>(
-    `SELECT r.key_id AS id, r.line_count + 0 AS \`lines\`, r.rule FROM run_keys r JOIN charge_keys k ON k.id = r.key_id WHERE ${where} AND r.key_id >= ? ${only ? 'AND r.key_id IN (?)' : ''} ORDER BY r.key_id LIMIT ?`,
-    [...params, after?.key ?? 0, ...(only ? [nextOf(only, after?.key ?? 0, limit + 1)] : []), limit + 1])
-  const [bills, keys] = await Promise.all([readBills, readNext])
-  let enough = 0
-  let expected = 0
-  while (enough < keys.length && (expected <= limit || enough < 2)) expected += Number(keys[enough++]!.lines)
-  if (enough === 0) return { lines: [], next: null }
+  const [all, bills] = await Promise.all([readOutcomes(queries, runId, filter), readRunBills(queries, runId)])
+  const keys = nextKeys(all, after?.key ?? 0, limit, only && new Set(only))
+  if (keys.size === 0) return { lines: [], next: null }
   const from = after ?? { key: 0, bill: 0, line: 0 }
   const rows = await queries.rows<LineRow>(
-    `SELECT c.key_id AS keyId, c.bill_id AS billId, c.line, c.starts_at AS day, c.ends_at AS ends, k.provider, k.currency, k.service,
-       c.billed_cost AS billed, c.effective_cost AS effective, c.list_cost AS list, c.contracted_cost AS contracted, c.pricing_quantity AS quantity, k.attributes, d.details
-     FROM charges c JOIN charge_keys k ON k.id = c.key_id JOIN charge_details d ON d.id = c.detail_id
+    `SELECT c.key_id AS keyId, c.bill_id AS billId, c.line, c.detail_id AS detailId, p.starts_at AS day, p.ends_at AS ends,
+       c.billed_cost AS billed, c.effective_cost AS effective, c.list_cost AS list, c.contracted_cost AS contracted, c.pricing_quantity AS quantity
+     FROM charges c JOIN charge_periods p ON p.id = c.period_id
      WHERE c.bill_id IN (?) AND c.key_id IN (?) AND (c.key_id, c.bill_id, c.line) > (?, ?, ?)
      ORDER BY c.key_id, c.bill_id, c.line LIMIT ?`,
-    [bills.map(({ id }) => id), keys.slice(0, enough).map(({ id }) => id), from.key, from.bill, from.line, limit + 1])
-  const ruleOf = new Map(keys.map(({ id, rule }) => [id, rule]))
+    [bills.map(({ id }) => id), [...keys.keys()], from.key, from.bill, from.line, limit + 1])
+  const page = rows.slice(0, limit)
+  // a description is shared by many lines: each is read and parsed once
+  const [attributes, details] = await Promise.all([
+    descriptions(queries, 'SELECT id, attributes AS text FROM charge_keys WHERE id IN (?)', page.map(({ keyId }) => keyId)),
+    descriptions(queries, 'SELECT id, details AS text FROM charge_details WHERE id IN (?)', page.map(({ detailId }) => detailId)),
+  ])
   const billOf = new Map(bills.map((bill) => [bill.id, bill]))
-  const lines = rows.slice(0, limit).map(({ attributes, details, ...row }): ChargeLine => ({
-    ...row, attributes: JSON.parse(attributes) as Record<string, string>, details: JSON.parse(details) as Record<string, string>,
-    file: billOf.get(row.billId)!.file, loadId: billOf.get(row.billId)!.loadId, rule: ruleOf.get(row.keyId)!,
-  }))
+  const lines = page.map(({ detailId, ...row }): ChargeLine => {
+    const { provider, currency, service, rule } = keys.get(row.keyId)!
+    const { file, loadId } = billOf.get(row.billId)!
+    return { ...row, provider, currency, service, rule, file, loadId, attributes: attributes.get(row.keyId)!, details: details.get(detailId)! }
+  })
   const last = lines.at(-1)
   return { lines, next: rows.length > limit && last ? { key: last.keyId, bill: last.billId, line: last.line } : null }
 }
 
-/** The next keys of a rising list, enough for a page, so that a long list does not travel to the database each time. */
-const nextOf = (keys: readonly number[], from: number, most: number): number[] => {
-  const next = keys.filter((key) => key >= from).slice(0, most)
-  return next.length > 0 ? next : [0]
+/** The keys from one on whose lines fill a page, and one more so that the page knows whether there is a next. */
+function nextKeys(all: readonly OutcomeRow[], from: number, limit: number, only: ReadonlySet<number> | null): Map<number, OutcomeRow> {
+  const keys = new Map<number, OutcomeRow>()
+  let expected = 0
+  for (const row of all) {
+    if (row.key < from || (only && !only.has(row.key))) continue
+    if (expected > limit && keys.size >= 2) break
+    keys.set(row.key, row)
+    expected += row.lines
+  }
+  return keys
 }
 
-export interface KeySum { id: number; rule: number; provider: string; currency: string; service: string; resource: string; lines: number; billed: string; effective: string }
+async function descriptions(queries: Queries, sql: string, ids: readonly number[]): Promise<Map<number, Record<string, string>>> {
+  const rows = ids.length > 0 ? await queries.rows<{ id: number; text: string }>(sql, [[...new Set(ids)]]) : []
+  return new Map(rows.map(({ id, text }) => [id, JSON.parse(text) as Record<string, string>]))
+}
 
-export async function readKeySums(queries: Queries, runId: number, filter: KeyFilter): Promise<KeySum[]> {
-  const { where, params } = filterSql(runId, filter)
-  const rows = await queries.rows<KeySum>(
-    `SELECT r.key_id AS id, r.rule, k.provider, k.currency, k.service, k.resource_id AS resource, r.line_count AS \`lines\`, r.billed_cost AS billed, r.effective_cost AS effective
-     FROM run_keys r JOIN charge_keys k ON k.id = r.key_id WHERE ${where} ORDER BY r.key_id`, params)
-  return rows.map((row) => ({ ...row, lines: Number(row.lines) }))
+/** What people know a key by: its resource, or its service where it has none. */
+export async function keyNames(queries: Queries, ids: readonly number[]): Promise<Map<number, string>> {
+  const rows = ids.length > 0 ? await queries.rows<{ id: number; name: string }>("SELECT id, COALESCE(NULLIF(resource_id, ''), service) AS name FROM charge_keys WHERE id IN (?)", [ids]) : []
+  return new Map(rows.map(({ id, name }) => [id, name]))
 }

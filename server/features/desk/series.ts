@@ -5,6 +5,7 @@ import type { Basis } from '../../../core/types.ts'
 import type { Database } from '../../db/database.ts'
 import { invalid } from '../../refusal.ts'
 import type { Viewer } from '../../viewer.ts'
+import { readOutcomes, readRunBills } from '../allocation/outcomes.ts'
 import { latestRun } from '../allocation/store.ts'
 import { readRates } from '../rates/store.ts'
 
@@ -41,11 +42,13 @@ async function ownRows(database: Database, first: string, last: string, cost: st
   for (const month of monthsBetween(first, last)) {
     const run = await latestRun(database, month)
     if (!run) continue
+    const [bills, ...outcomes] = await Promise.all([readRunBills(database, run.id), ...centres.map((target) => readOutcomes(database, run.id, { kind: 'direct', target }))])
+    const keys = outcomes.flat().map(({ key }) => key)
+    if (keys.length === 0) continue
     rows.push(...await database.rows<SeriesRow>(
-      `SELECT DATE(c.starts_at) AS day, ? AS month, k.provider, k.service, k.currency, SUM(c.${cost}) AS amount
-       FROM run_keys r JOIN charge_keys k ON k.id = r.key_id JOIN bills b ON b.month = ? AND b.state = 'current'
-       JOIN charges c ON c.bill_id = b.id AND c.key_id = r.key_id
-       WHERE r.run_id = ? AND r.kind = 'direct' AND r.target IN (?) GROUP BY DATE(c.starts_at), k.provider, k.service, k.currency`, [month, month, run.id, centres.length > 0 ? centres : ['']]))
+      `SELECT DATE(p.starts_at) AS day, ? AS month, k.provider, k.service, k.currency, SUM(c.${cost}) AS amount
+       FROM charges c JOIN charge_keys k ON k.id = c.key_id JOIN charge_periods p ON p.id = c.period_id
+       WHERE c.bill_id IN (?) AND c.key_id IN (?) GROUP BY DATE(p.starts_at), k.provider, k.service, k.currency`, [month, bills.map(({ id }) => id), keys]))
   }
   return rows
 }

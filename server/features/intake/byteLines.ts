@@ -12,9 +12,26 @@ export class ByteLines {
     for (let index = 0; index < text.length; index++) this.buffer[this.length++] = text.charCodeAt(index)
   }
 
+  /** A whole number from 0 to 2^31, digit by digit: no text in between. */
+  number(value: number): void {
+    this.room(10)
+    let digits = 1
+    for (let rest = value | 0; rest >= 10; rest = (rest / 10) | 0) digits++
+    const { buffer, length } = this
+    for (let at = length + digits - 1, rest = value | 0; at >= length; at--) {
+      const tens = (rest / 10) | 0
+      buffer[at] = 48 + rest - tens * 10
+      rest = tens
+    }
+    this.length = length + digits
+  }
+
   bytes(source: Uint8Array, start: number, end: number): void {
     this.room(end - start)
-    for (let index = start; index < end; index++) this.buffer[this.length++] = source[index]!
+    const { buffer } = this
+    let at = this.length
+    for (let index = start; index < end; index++) buffer[at++] = source[index]!
+    this.length = at
   }
 
   tab(): void {

@@ -15,8 +15,8 @@ interface DayRow { provider: string; day: string; lines: string; billed: string 
 export async function readCalendar(queries: Queries, month: string): Promise<CalendarProvider[]> {
   const now = await today(queries)
   const totals = await queries.rows<{ provider: string; currency: string; lines: string; billed: string; effective: string; bills: string }>(
-    `SELECT b.provider, MIN(k.currency) AS currency, SUM(s.line_count) AS \`lines\`, SUM(s.billed_cost) AS billed, SUM(s.effective_cost) AS effective, GROUP_CONCAT(DISTINCT b.id) AS bills
-     FROM bills b JOIN bill_keys s ON s.bill_id = b.id JOIN charge_keys k ON k.id = s.key_id WHERE b.month = ? AND b.state = 'current' GROUP BY b.provider`, [month])
+    `SELECT b.provider, MIN(d.currency) AS currency, SUM(d.line_count) AS \`lines\`, SUM(d.billed_cost) AS billed, SUM(d.effective_cost) AS effective, GROUP_CONCAT(DISTINCT b.id) AS bills
+     FROM bills b JOIN bill_days d ON d.bill_id = b.id WHERE b.month = ? AND b.state = 'current' GROUP BY b.provider`, [month])
   const days = await queries.rows<DayRow>(
     `SELECT b.provider, d.day, SUM(d.line_count) AS \`lines\`, SUM(d.billed_cost) AS billed FROM bills b JOIN bill_days d ON d.bill_id = b.id
      WHERE b.month = ? AND b.state = 'current' AND d.day BETWEEN ? AND LAST_DAY(?) GROUP BY b.provider, d.day`, [month, `${month}-01`, `${month}-01`])

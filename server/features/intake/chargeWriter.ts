@@ -1,22 +1,26 @@
-import { createHash } from 'node:crypto'
+import { hash } from 'node:crypto'
 import { Readable } from 'node:stream'
 import type { Connection } from 'mysql2/promise'
 import { CostSums, type DetailShape, type KeyShape, type ReadCharge } from '../../../core/charges/chargeReader.ts'
 import type { CellRanges } from '../../../core/charges/csvSplitter.ts'
+import { COSTS, costOf, emptySums, writeBillSums } from './billSums.ts'
 import { ByteLines } from './byteLines.ts'
 import { Dictionary, escaped } from './dictionary.ts'
+import { PeriodTable } from './periodTable.ts'
 
 const ROWS_A_BATCH = 60_000
 /** More rows than one piece of a file can hold: the shortest line that accounting can use has some hundred bytes. */
 const ROWS_A_PIECE = 20_000
-const CHARGE_COLUMNS = 'bill_id, key_id, detail_id, line, starts_at, ends_at, list_cost, contracted_cost, billed_cost, effective_cost, pricing_quantity, consumed_quantity, commitment_quantity'
+const BATCHES_ON_THEIR_WAY = 4
+const LOOKED_UP_AHEAD = 4_000
+const CHARGE_COLUMNS = 'bill_id, key_id, detail_id, period_id, line, list_cost, contracted_cost, billed_cost, effective_cost, pricing_quantity, consumed_quantity, commitment_quantity'
 const COST_COLUMNS = 'line_count, list_cost, contracted_cost, billed_cost, effective_cost'
 
 /** Sums under a numbered slot, with what the slot stands for. */
 class Slots<T> {
   readonly labels: T[] = []
   readonly sums = new CostSums()
-  private counts = new Uint32Array(1024)
+  counts = new Uint32Array(1024)
 
   open(label: T): number {
     return this.labels.push(label) - 1
@@ -39,6 +43,23 @@ class Slots<T> {
 }
 
 interface Bill { provider: string; account: string; month: string; id: number }
+interface Shape { key: number; owner: number; provider: string; account: string; service: string; currency: string; serviceNumber: number; month: string; bill: number; slot: number }
+
+/** Some rows on their way to the database: what each refers to, and the bytes of the rest of its line. */
+class Batch {
+  count = 0
+  readonly bill = new Int32Array(ROWS_A_BATCH)
+  readonly key = new Int32Array(ROWS_A_BATCH)
+  readonly detail = new Int32Array(ROWS_A_BATCH)
+  readonly period = new Int32Array(ROWS_A_BATCH)
+  readonly tailStart = new Int32Array(ROWS_A_BATCH + 1)
+  readonly tails = new ByteLines()
+
+  clear(): void {
+    this.count = 0
+    this.tails.clear()
+  }
+}
 
 /**
  * Writes the charges of one load under their bills, with the sums by key and by day, as streams of LOAD DATA. While the
@@ -47,35 +68,41 @@ interface Bill { provider: string; account: string; month: string; id: number }
 export class ChargeWriter {
   private readonly keys: Dictionary
   private readonly details: Dictionary
+  private readonly periods: PeriodTable
   private readonly bills: Bill[] = []
-  private readonly billOf = new Map<string, number>()
+  private readonly billOf = new Map<number, number>()
+  private readonly ownerOf = new Map<string, number>()
+  private readonly monthOf = new Map<string, number>()
   private readonly serviceOf = new Map<string, number>()
-  private readonly dayOf = new Map<string, number>()
   private readonly keySlots = new Slots<{ bill: number; key: number }>()
   private readonly daySlots = new Slots<{ bill: number; day: string; service: string; currency: string }>()
-  private readonly keySlotOf = new Map<number, number>()
-  private readonly daySlotOf = new Map<number, number>()
+  /** by key, then month: most files have one month, and a key has one owner */
+  private readonly keySlotOf: number[][] = []
+  /** by bill and day, then service */
+  private readonly daySlotOf = new Map<string, number[]>()
+  private dayInHand: { bill: number; instant: string; day: string; slots: number[] } = { bill: -1, instant: '', day: '', slots: [] }
 
   // by number of the reader's shapes
   private detailShapes: number[] = []
-  private keyShapes: { key: number; provider: string; account: string; service: string; currency: string; serviceNumber: number; month: string; bill: number; slot: number; day: string; daySlot: number }[] = []
+  private keyShapes: Shape[] = []
 
-  // the batch in hand: one entry a row, and the bytes of its tail
-  private count = 0
-  private readonly rowBill = new Int32Array(ROWS_A_BATCH)
-  private readonly rowKey = new Int32Array(ROWS_A_BATCH)
-  private readonly rowDetail = new Int32Array(ROWS_A_BATCH)
-  private readonly tailStart = new Int32Array(ROWS_A_BATCH + 1)
-  private readonly tails = new ByteLines()
-  private writing: Promise<unknown> = Promise.resolve()
+  private batch = new Batch()
+  private readonly spare: Batch[] = []
+  private resolving: Promise<unknown> = Promise.resolve()
+  private resolves = 0
+  private batches = 0
+  /** batches on their way, the oldest first */
+  private readonly writing: Promise<unknown>[] = []
 
-  constructor(private readonly facts: Connection, private readonly descriptions: Connection, private readonly loadId: number) {
+  /** `lanes`: connections on which batches are written, side by side */
+  constructor(private readonly lanes: readonly Connection[], private readonly descriptions: Connection, private readonly loadId: number) {
     this.keys = new Dictionary(descriptions, 'charge_keys', ['hash', 'attributes', 'provider', 'currency', 'service', 'resource_id'])
     this.details = new Dictionary(descriptions, 'charge_details', ['hash', 'details'])
+    this.periods = new PeriodTable(descriptions)
   }
 
   get isFull(): boolean {
-    return this.count >= ROWS_A_BATCH - ROWS_A_PIECE
+    return this.batch.count >= ROWS_A_BATCH - ROWS_A_PIECE
   }
 
   /** Forgets the reader's shapes: their numbers begin again at 0. Keys and sums stay. */
@@ -89,7 +116,7 @@ export class ChargeWriter {
     const { ProviderName = '', BillingCurrency = '', ServiceName = '', ResourceId = '', BillingAccountId = '' } = attributes
     this.keyShapes[index] = {
       key: this.keys.number(hashOf(text), [text, ProviderName, BillingCurrency, ServiceName, ResourceId]),
-      provider: ProviderName, account: BillingAccountId, service: ServiceName, currency: BillingCurrency, serviceNumber: numberIn(this.serviceOf, BillingCurrency + ServiceName), month: '', bill: -1, slot: -1, day: '', daySlot: -1,
+      owner: numberIn(this.ownerOf, `${BillingAccountId}\n${ProviderName}`), provider: ProviderName, account: BillingAccountId, service: ServiceName, currency: BillingCurrency, serviceNumber: numberIn(this.serviceOf, BillingCurrency + ServiceName), month: '', bill: -1, slot: -1,
     }
   }
 
@@ -100,126 +127,158 @@ export class ChargeWriter {
 
   charge(charge: ReadCharge, row: CellRanges): void {
     const shape = this.keyShapes[charge.key]!
-    const month = charge.period
-    if (shape.month !== month) {
-      shape.month = month
-      shape.bill = this.billNumber(shape.provider, shape.account, month.slice(0, 7))
-      shape.slot = this.keySlot(shape.bill, shape.key)
-      shape.day = ''
-    }
-    const day = charge.starts
-    if (shape.day !== day) {
-      shape.day = day
-      shape.daySlot = this.daySlot(shape.bill, day, shape)
-    }
+    if (shape.month !== charge.period) this.enterMonth(shape, charge.period)
     this.keySlots.add(shape.slot, charge)
-    this.daySlots.add(shape.daySlot, charge)
-    const at = this.count++
+    this.daySlots.add(this.daySlot(shape, charge.starts), charge)
+    const { batch } = this
+    const { tails } = batch
+    const at = batch.count++
     if (at >= ROWS_A_BATCH) throw new Error('a batch of charge lines overflows')
-    this.rowBill[at] = shape.bill
-    this.rowKey[at] = shape.key
-    this.rowDetail[at] = this.detailShapes[charge.detail]!
-    this.tails.text(String(charge.line))
-    this.tails.tab()
-    this.tails.text(charge.starts)
-    this.tails.tab()
-    this.tails.text(charge.ends)
+    batch.bill[at] = shape.bill
+    batch.key[at] = shape.key
+    batch.detail[at] = this.detailShapes[charge.detail]!
+    batch.period[at] = this.periods.number(charge.starts, charge.ends)
+    tails.number(charge.line)
     for (const figure of charge.figures) {
-      this.tails.tab()
-      if (!figure.given) this.tails.text('\\N')
-      else if (figure.text === null) this.tails.bytes(row.bytes, figure.start, figure.end)
-      else this.tails.text(figure.text)
+      tails.tab()
+      if (!figure.given) tails.text('\\N')
+      else if (figure.text === null) tails.bytes(row.bytes, figure.start, figure.end)
+      else tails.text(figure.text)
     }
-    this.tails.newline()
-    this.tailStart[at + 1] = this.tails.length
+    tails.newline()
+    batch.tailStart[at + 1] = tails.length
   }
 
-  /** Hands the batch to the database and returns once the one before it is written. */
+  /** Begins to look up new descriptions where there are many, so that the database has them when the batch is full. */
+  lookAhead(): void {
+    if (this.resolves === 0 && this.keys.waiting >= LOOKED_UP_AHEAD) void this.resolveNext()
+  }
+
+  /** Hands the batch on. Some may be on their way, so that reading goes on while descriptions are looked up; then it waits for the oldest. */
   async flush(): Promise<void> {
-    if (this.count === 0) return
+    const { batch } = this
+    if (batch.count === 0) return
+    await this.openBills()
+    const resolved = this.resolveNext()
+    const before = this.writing.at(-this.lanes.length)
+    const lane = this.lanes[this.batches++ % this.lanes.length]!
+    const written = (async () => {
+      await Promise.all([resolved, before])
+      await loadData(lane, 'charges', CHARGE_COLUMNS, pieces(this.compose(batch)), 'binary')
+      batch.clear()
+      this.spare.push(batch)
+    })()
+    // a failure is reported by the next await, not as an unhandled rejection
+    written.catch(() => {})
+    this.writing.push(written)
+    while (this.writing.length > BATCHES_ON_THEIR_WAY) await this.writing.shift()
+    this.batch = this.spare.pop() ?? new Batch()
+  }
+
+  private resolveNext(): Promise<unknown> {
+    this.resolves++
+    this.resolving = this.resolving.then(() => this.resolve()).finally(() => { this.resolves-- })
+    this.resolving.catch(() => {})
+    return this.resolving
+  }
+
+  private async resolve(): Promise<void> {
     await this.keys.resolve()
     await this.details.resolve()
-    const lines = this.compose()
-    this.count = 0
-    this.tails.clear()
-    await this.writing
-    this.writing = loadData(this.facts, 'charges', CHARGE_COLUMNS, pieces(lines))
-    // a failure is reported by the next await, not as an unhandled rejection
-    this.writing.catch(() => {})
+    await this.periods.resolve()
   }
 
   /** Writes the rest and the sums; returns the numbers of the bills that the load brought. */
   async finish(): Promise<number[]> {
     await this.flush()
-    await this.writing
-    const order = this.slotsInKeyOrder()
-    const half = order.length >> 1
-    await Promise.all([this.writeKeySums(this.facts, order.subarray(0, half)), this.writeKeySums(this.descriptions, order.subarray(half))])
-    await loadData(this.facts, 'bill_days', `bill_id, day, service, currency, ${COST_COLUMNS}`, textPieces(this.daySlots.labels, ({ bill, day, service, currency }, slot) =>
+    await this.resolving
+    // sums need only the numbers of keys, so they are written beside the last lines
+    await Promise.all([...this.writing, this.writeKeySums()])
+    await loadData(this.lanes[0]!, 'bill_days', `bill_id, day, service, currency, ${COST_COLUMNS}`, textPieces(this.daySlots.labels, ({ bill, day, service, currency }, slot) =>
       `${this.bills[bill]!.id}\t${day}\t${escaped(service)}\t${currency}\t${this.daySlots.text(slot)}\n`))
     return this.bills.map(({ id }) => id)
   }
 
-  private slotsInKeyOrder(): Int32Array {
-    const { labels } = this.keySlots
-    const rank = Float64Array.from(labels, ({ bill, key }) => bill * 2 ** 32 + this.keys.id(key))
-    return Int32Array.from(labels, (_, slot) => slot).sort((a, b) => rank[a]! - rank[b]!)
-  }
-
-  private writeKeySums(connection: Connection, slots: Int32Array): Promise<void> {
-    return loadData(connection, 'bill_keys', `bill_id, key_id, ${COST_COLUMNS}`, textPieces(slots, (slot) => {
-      const { bill, key } = this.keySlots.labels[slot]!
-      return `${this.bills[bill]!.id}\t${this.keys.id(key)}\t${this.keySlots.text(slot)}\n`
-    }))
+  /** The sums of each bill by key, in the order of the keys' numbers in the database. */
+  private async writeKeySums(): Promise<void> {
+    const { labels, counts, sums } = this.keySlots
+    const slotsOf = this.bills.map((): number[] => [])
+    labels.forEach(({ bill }, slot) => slotsOf[bill]!.push(slot))
+    for (const [bill, slots] of slotsOf.entries()) {
+      const id = (slot: number): number => this.keys.id(labels[slot]!.key)
+      slots.sort((a, b) => id(a) - id(b))
+      const packed = emptySums(slots.length)
+      slots.forEach((slot, row) => {
+        packed.columns.key[row] = id(slot)
+        packed.columns.lines[row] = counts[slot]!
+      })
+      COSTS.forEach((cost, index) => {
+        const columns = costOf(packed, cost)
+        slots.forEach((slot, row) => sums.costs[index]!.put(slot, columns, row))
+      })
+      await writeBillSums(this.descriptions, this.bills[bill]!.id, packed)
+    }
   }
 
   /** Bills met for the first time get their row at once, so that a load that dies leaves a trace to clean up by. */
   async openBills(): Promise<void> {
     for (const bill of this.bills.filter(({ id }) => id === 0)) {
-      const [result] = await this.facts.query('INSERT INTO bills (load_id, provider, billing_account, month) VALUES (?, ?, ?, ?)', [this.loadId, bill.provider, bill.account, bill.month])
+      const [result] = await this.lanes[0]!.query('INSERT INTO bills (load_id, provider, billing_account, month) VALUES (?, ?, ?, ?)', [this.loadId, bill.provider, bill.account, bill.month])
       bill.id = (result as { insertId: number }).insertId
     }
   }
 
-  private compose(): Buffer {
-    const out = new ByteLines(this.tails.length + this.count * 34)
-    for (const at of this.inKeyOrder()) {
-      out.text(`${this.bills[this.rowBill[at]!]!.id}\t${this.keys.id(this.rowKey[at]!)}\t${this.details.id(this.rowDetail[at]!)}\t`)
-      out.bytes(this.tails.buffer, this.tailStart[at]!, this.tailStart[at + 1]!)
+  private compose(batch: Batch): Buffer {
+    const out = new ByteLines(batch.tails.length + batch.count * 34)
+    for (const at of this.inKeyOrder(batch)) {
+      out.number(this.bills[batch.bill[at]!]!.id)
+      out.tab()
+      out.number(this.keys.id(batch.key[at]!))
+      out.tab()
+      out.number(this.details.id(batch.detail[at]!))
+      out.tab()
+      out.number(this.periods.id(batch.period[at]!))
+      out.tab()
+      out.bytes(batch.tails.buffer, batch.tailStart[at]!, batch.tailStart[at + 1]!)
     }
     return out.taken()
   }
 
   /** The rows of the batch in the order of the primary key, in which the database takes them far faster. */
-  private inKeyOrder(): Float64Array {
+  private inKeyOrder({ count, bill, key }: Batch): Float64Array {
     const bits = 2 ** 16
-    const order = new Float64Array(this.count)
-    for (let at = 0; at < this.count; at++) order[at] = (this.rowBill[at]! * 2 ** 25 + (this.keys.id(this.rowKey[at]!) % 2 ** 25)) * bits + at
+    const order = new Float64Array(count)
+    for (let at = 0; at < count; at++) order[at] = (bill[at]! * 2 ** 25 + (this.keys.id(key[at]!) % 2 ** 25)) * bits + at
     order.sort()
-    for (let at = 0; at < this.count; at++) order[at] = order[at]! % bits
+    for (let at = 0; at < count; at++) order[at] = order[at]! % bits
     return order
   }
 
-  private billNumber(provider: string, account: string, month: string): number {
-    const name = `${month}\n${account}\n${provider}`
+  private enterMonth(shape: Shape, month: string): void {
+    const monthNumber = numberIn(this.monthOf, month)
+    shape.month = month
+    shape.bill = this.billNumber(shape, month, monthNumber)
+    const slots = (this.keySlotOf[shape.key] ??= [])
+    shape.slot = slots[monthNumber] ??= this.keySlots.open({ bill: shape.bill, key: shape.key })
+  }
+
+  private billNumber({ owner, provider, account }: Shape, month: string, monthNumber: number): number {
+    const name = monthNumber * 2 ** 20 + owner
     let number = this.billOf.get(name)
-    if (number === undefined) this.billOf.set(name, (number = this.bills.push({ provider, account, month, id: 0 }) - 1))
+    if (number === undefined) this.billOf.set(name, (number = this.bills.push({ provider, account, month: month.slice(0, 7), id: 0 }) - 1))
     return number
   }
 
-  private keySlot(bill: number, key: number): number {
-    const name = bill * 2 ** 32 + key
-    let slot = this.keySlotOf.get(name)
-    if (slot === undefined) this.keySlotOf.set(name, (slot = this.keySlots.open({ bill, key })))
-    return slot
-  }
-
-  private daySlot(bill: number, instant: string, { service, currency, serviceNumber }: { service: string; currency: string; serviceNumber: number }): number {
-    const day = instant.slice(0, 10)
-    const name = (bill * 2 ** 20 + numberIn(this.dayOf, day)) * 2 ** 20 + serviceNumber
-    let slot = this.daySlotOf.get(name)
-    if (slot === undefined) this.daySlotOf.set(name, (slot = this.daySlots.open({ bill, day, service, currency })))
-    return slot
+  private daySlot({ bill, service, currency, serviceNumber }: Shape, instant: string): number {
+    if (this.dayInHand.instant !== instant || this.dayInHand.bill !== bill) {
+      const day = instant.slice(0, 10)
+      const name = `${bill} ${day}`
+      const slots = this.daySlotOf.get(name) ?? []
+      this.daySlotOf.set(name, slots)
+      this.dayInHand = { bill, instant, day, slots }
+    }
+    const { day, slots } = this.dayInHand
+    return (slots[serviceNumber] ??= this.daySlots.open({ bill, day, service, currency }))
   }
 }
 
@@ -230,11 +289,11 @@ function numberIn(numbers: Map<string, number>, text: string): number {
   return number
 }
 
-const hashOf = (text: string): string => createHash('md5').update(text).digest().toString('latin1')
+const hashOf = (text: string): string => hash('md5', text, 'hex')
 
-async function loadData(connection: Connection, table: string, columns: string, lines: Iterable<Buffer>): Promise<void> {
+async function loadData(connection: Connection, table: string, columns: string, lines: Iterable<Buffer>, charset: 'utf8mb4' | 'binary' = 'utf8mb4'): Promise<void> {
   await connection.query({
-    sql: `LOAD DATA LOCAL INFILE 'lines' INTO TABLE ${table} CHARACTER SET utf8mb4 (${columns})`,
+    sql: `LOAD DATA LOCAL INFILE 'lines' INTO TABLE ${table} CHARACTER SET ${charset} (${columns})`,
     infileStreamFactory: () => Readable.from(lines),
   })
 }

@@ -1,4 +1,5 @@
 import type { Queries } from '../../db/database.ts'
+import { keysThatDiffer, readBillSums } from './billSums.ts'
 
 export interface BillChange {
   billId: number
@@ -23,12 +24,9 @@ const sumsOf = (queries: Queries, billId: number): Promise<Sums | undefined> =>
   queries.first<Sums>('SELECT COALESCE(SUM(line_count), 0) + 0 AS `lines`, COALESCE(SUM(billed_cost), 0) AS billed, COALESCE(SUM(effective_cost), 0) AS effective FROM bill_days WHERE bill_id = ?', [billId])
 
 const SAME_DAY = 'a.day = b.day AND a.service = b.service AND a.currency = b.currency AND a.line_count = b.line_count AND a.list_cost = b.list_cost AND a.contracted_cost = b.contracted_cost AND a.billed_cost = b.billed_cost AND a.effective_cost = b.effective_cost'
-const SAME_KEY = 'a.key_id = b.key_id AND a.line_count = b.line_count AND a.list_cost = b.list_cost AND a.contracted_cost = b.contracted_cost AND a.billed_cost = b.billed_cost AND a.effective_cost = b.effective_cost'
-
-/** Rows of one bill's sums that the other does not have just so. */
-const lacking = async (queries: Queries, table: 'bill_days' | 'bill_keys', bill: number, other: number): Promise<number> => {
-  const same = table === 'bill_days' ? SAME_DAY : SAME_KEY
-  const row = await queries.first<{ count: number }>(`SELECT COUNT(*) AS count FROM ${table} a WHERE a.bill_id = ? AND NOT EXISTS (SELECT 1 FROM ${table} b WHERE b.bill_id = ? AND ${same})`, [bill, other])
+/** Days of one bill whose sums the other does not have just so. */
+const daysLacking = async (queries: Queries, bill: number, other: number): Promise<number> => {
+  const row = await queries.first<{ count: number }>(`SELECT COUNT(*) AS count FROM bill_days a WHERE a.bill_id = ? AND NOT EXISTS (SELECT 1 FROM bill_days b WHERE b.bill_id = ? AND ${SAME_DAY})`, [bill, other])
   return Number(row!.count)
 }
 
@@ -38,7 +36,7 @@ const lacking = async (queries: Queries, table: 'bill_days' | 'bill_keys', bill:
  */
 async function compareBill(queries: Queries, bill: { id: number; provider: string; billing_account: string; month: string }): Promise<BillChange> {
   const current = await queries.first<{ id: number }>("SELECT id FROM bills WHERE provider = ? AND billing_account = ? AND month = ? AND state = 'current'", [bill.provider, bill.billing_account, bill.month])
-  const currency = await queries.first<{ currency: string }>('SELECT k.currency FROM bill_keys b JOIN charge_keys k ON k.id = b.key_id WHERE b.bill_id = ? LIMIT 1', [bill.id])
+  const currency = await queries.first<{ currency: string }>('SELECT currency FROM bill_days WHERE bill_id = ? ORDER BY currency LIMIT 1', [bill.id])
   const after = await sumsOf(queries, bill.id)
   const change: BillChange = {
     billId: bill.id, provider: bill.provider, account: bill.billing_account, month: bill.month, currency: currency?.currency ?? '',
@@ -46,11 +44,10 @@ async function compareBill(queries: Queries, bill: { id: number; provider: strin
   }
   if (!current) return change
   const before = await sumsOf(queries, current.id)
-  const [lost, added, keysLost, keysAdded] = await Promise.all([
-    lacking(queries, 'bill_days', current.id, bill.id), lacking(queries, 'bill_days', bill.id, current.id),
-    lacking(queries, 'bill_keys', current.id, bill.id), lacking(queries, 'bill_keys', bill.id, current.id),
+  const [lost, added, own, former] = await Promise.all([
+    daysLacking(queries, current.id, bill.id), daysLacking(queries, bill.id, current.id), readBillSums(queries, [bill.id]), readBillSums(queries, [current.id]),
   ])
-  const isSame = lost + added + keysLost + keysAdded === 0
+  const isSame = lost + added + keysThatDiffer(former, own) + keysThatDiffer(own, former) === 0
   return {
     ...change, before: { ...before!, lines: Number(before!.lines) }, changedDays: lost,
     kind: isSame ? 'same' : lost === 0 && added > 0 ? 'extends' : 'restates',

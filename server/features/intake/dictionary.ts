@@ -1,7 +1,7 @@
 import { Readable } from 'node:stream'
 import type { Connection, RowDataPacket } from 'mysql2/promise'
 
-const HASHES_A_STATEMENT = 4_000
+const HASHES_A_STATEMENT = 10_000
 
 /** A text as a cell of LOAD DATA. */
 export const escaped = (text: string): string => text.replace(/[\\\t\n\0]/g, (char) => (char === '\0' ? '\\0' : '\\' + char))
@@ -17,7 +17,7 @@ export class Dictionary {
 
   constructor(private readonly connection: Connection, private readonly table: string, private readonly columns: readonly string[]) {}
 
-  /** Number of the description in this load, from 0; `values` are the columns after the hash. */
+  /** Number of the description in this load, from 0; `hash` in hexadecimal, `values` are the columns after the hash. */
   number(hash: string, values: string[]): number {
     const known = this.numberOf.get(hash)
     if (known !== undefined) return known
@@ -25,6 +25,11 @@ export class Dictionary {
     this.numberOf.set(hash, number)
     this.pending.push({ number, hash, values })
     return number
+  }
+
+  /** descriptions that `resolve` would look up */
+  get waiting(): number {
+    return this.pending.length
   }
 
   /** Row of the description; 0 before `resolve`. */
@@ -45,7 +50,7 @@ export class Dictionary {
       await this.look(some)
       const missing = some.filter(({ number }) => this.ids[number] === 0)
       if (missing.length === 0) continue
-      const lines = missing.map(({ hash, values }) => [Buffer.from(hash, 'latin1').toString('hex'), ...values.map(escaped)].join('\t') + '\n')
+      const lines = missing.map(({ hash, values }) => [hash, ...values.map(escaped)].join('\t') + '\n')
       await this.connection.query({
         sql: `LOAD DATA LOCAL INFILE 'descriptions' IGNORE INTO TABLE ${this.table} CHARACTER SET utf8mb4 (@hash, ${this.columns.slice(1).join(', ')}) SET hash = UNHEX(@hash)`,
         infileStreamFactory: () => Readable.from([Buffer.from(lines.join(''))]),
@@ -55,7 +60,7 @@ export class Dictionary {
   }
 
   private async look(wanted: readonly { number: number; hash: string }[]): Promise<void> {
-    const [rows] = await this.connection.query<RowDataPacket[]>(`SELECT id, hash FROM ${this.table} WHERE hash IN (?)`, [wanted.map(({ hash }) => Buffer.from(hash, 'latin1'))])
-    for (const { id, hash } of rows as { id: number; hash: Buffer }[]) this.ids[this.numberOf.get(hash.toString('latin1'))!] = id
+    const [rows] = await this.connection.query<RowDataPacket[]>(`SELECT id, hash FROM ${this.table} WHERE hash IN (?)`, [wanted.map(({ hash }) => Buffer.from(hash, 'hex'))])
+    for (const { id, hash } of rows as { id: number; hash: Buffer }[]) this.ids[this.numberOf.get(hash.toString('hex'))!] = id
   }
 }

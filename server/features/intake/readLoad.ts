@@ -1,6 +1,4 @@
-import { createReadStream } from 'node:fs'
-import { open } from 'node:fs/promises'
-import type { Readable } from 'node:stream'
+import { open, type FileHandle } from 'node:fs/promises'
 import { createGunzip } from 'node:zlib'
 import { ChargeReader } from '../../../core/charges/chargeReader.ts'
 import type { RowFinding } from '../../../core/charges/checkRow.ts'
@@ -15,32 +13,56 @@ const LARGEST_UNPACKED = 512 * 2 ** 30
 
 export interface ReadProgress { bytes: number; lines: number }
 
+/** Small enough that answers of the database are looked at between two pieces. */
+const PIECE = 1 << 18
+
+/** The pieces of a file, read into two buffers in turn: the next is read while one is worked on, so a piece must not be kept. */
+async function* filePieces(file: FileHandle): AsyncGenerator<Buffer> {
+  const buffers = [Buffer.allocUnsafe(PIECE), Buffer.allocUnsafe(PIECE)]
+  const readInto = (turn: number): Promise<{ bytesRead: number }> => file.read(buffers[turn % 2]!, 0, PIECE, null)
+  let reading = readInto(0)
+  for (let turn = 0; ; turn++) {
+    const { bytesRead } = await reading
+    if (bytesRead === 0) return
+    reading = readInto(turn + 1)
+    reading.catch(() => {})
+    yield buffers[turn % 2]!.subarray(0, bytesRead)
+  }
+}
+
 /** The bytes of a file, unpacked where it begins like gzip, whatever its name says; `seen` counts the bytes on disk. */
-async function openFile(path: string, seen: (bytes: number) => void): Promise<Readable> {
+async function* fileBytes(path: string, seen: (bytes: number) => void): AsyncGenerator<Buffer> {
   const file = await open(path)
-  const start = Buffer.alloc(2)
-  await file.read(start, 0, 2, 0)
-  await file.close()
-  const raw = createReadStream(path, { highWaterMark: 1 << 20 })
-  raw.on('data', (piece) => seen(piece.length))
-  if (start[0] !== 0x1f || start[1] !== 0x8b) return raw
-  const unpacked = createGunzip({ chunkSize: 1 << 20 })
-  raw.on('error', (error) => unpacked.destroy(error))
-  return raw.pipe(unpacked)
+  try {
+    const start = Buffer.alloc(2)
+    await file.read(start, 0, 2, 0)
+    if (start[0] !== 0x1f || start[1] !== 0x8b) {
+      for await (const piece of filePieces(file)) {
+        seen(piece.length)
+        yield piece
+      }
+      return
+    }
+    const raw = file.createReadStream({ start: 0, highWaterMark: PIECE, autoClose: false })
+    raw.on('data', (piece) => seen(piece.length))
+    const unpacked = createGunzip({ chunkSize: PIECE })
+    raw.on('error', (error) => unpacked.destroy(error))
+    for await (const piece of raw.pipe(unpacked)) yield piece as Buffer
+  } finally {
+    await file.close()
+  }
 }
 
 /** The head and the first row of a file, to find the mapping of its provider. */
 export async function peek(path: string): Promise<{ names: string[]; first: string[] }> {
   const rows: string[][] = []
   const splitter = new CsvSplitter((row) => { if (rows.length < 2) rows.push(rowTexts(row)) })
-  const stream = await openFile(path, () => {})
   let budget = 8 << 20
-  for await (const piece of stream) {
-    splitter.push(piece as Buffer)
-    budget -= (piece as Buffer).length
+  for await (const piece of fileBytes(path, () => {})) {
+    splitter.push(piece)
+    budget -= piece.length
     if (rows.length >= 2 || budget < 0) break
   }
-  stream.destroy()
   if (rows.length < 2) splitter.end()
   return { names: rows[0] ?? [], first: rows[1] ?? [] }
 }
@@ -67,12 +89,12 @@ export async function readLoad(path: string, map: ColumnMap, writer: ChargeWrite
     reader?.read(row)
   })
   let unpacked = 0
-  for await (const piece of await openFile(path, (bytes) => { state.bytes += bytes })) {
-    unpacked += (piece as Buffer).length
+  for await (const piece of fileBytes(path, (bytes) => { state.bytes += bytes })) {
+    unpacked += piece.length
     if (unpacked > LARGEST_UNPACKED) throw new RangeError('the unpacked file is larger than 512 GB')
-    splitter.push(piece as Buffer)
+    splitter.push(piece)
     if ((head as Head | null)?.problems.length) break
-    await writer.openBills()
+    writer.lookAhead()
     if (writer.isFull) await writer.flush()
     if (reader && (reader as ChargeReader).shapeCount > MOST_SHAPES) {
       await writer.flush()

@@ -1,10 +1,13 @@
-import { createConnection } from 'mysql2/promise'
+import { createConnection, type Connection } from 'mysql2/promise'
 import type { ColumnMap } from '../../../core/charges/head.ts'
 import { connectionOptions, openDatabase, type Database } from '../../db/database.ts'
 import { ChargeWriter } from './chargeWriter.ts'
 import { Findings } from './findings.ts'
 import { peek, readLoad } from './readLoad.ts'
 import { emptyReport, endLoad, settleLoad, type LoadReport } from './takeLoad.ts'
+
+/** Connections that write charge lines side by side. */
+const LANES = 2
 
 interface LoadRow { id: number; spool_file: string; file_hash: string; file_name: string }
 
@@ -59,8 +62,9 @@ async function mapFor(database: Database, path: string): Promise<{ map: ColumnMa
 async function readInto(database: Database, url: string, load: LoadRow, report: LoadReport): Promise<void> {
   const { map, provider } = await mapFor(database, load.spool_file)
   const findings = new Findings(load.id)
-  const [facts, descriptions] = await Promise.all([createConnection(connectionOptions(url)), createConnection(connectionOptions(url))])
-  const writer = new ChargeWriter(facts, descriptions, load.id)
+  const connections = await Promise.all(Array.from({ length: LANES + 1 }, () => createConnection(connectionOptions(url))))
+  const [descriptions, ...lanes] = connections as [Connection, ...Connection[]]
+  const writer = new ChargeWriter(lanes, descriptions, load.id)
   const begun = Date.now()
   let reported = 0
   const save = async (bytes: number, lines: number): Promise<void> => {
@@ -88,8 +92,7 @@ async function readInto(database: Database, url: string, load: LoadRow, report: 
     if (findings.isRefused) return await endLoad(database, load.id, 'refused', `${findings.refusedLines} of ${lines} lines are refused, so nothing was taken. Mend them in the export and load the file again.`, report)
     await settleLoad(database, load.id, report)
   } finally {
-    facts.destroy()
-    descriptions.destroy()
+    for (const connection of connections) connection.destroy()
   }
 }
 

@@ -28,7 +28,7 @@ export async function endLoad(database: Database, loadId: number, state: 'unchan
 export async function dropLines(database: Database, loadId: number): Promise<void> {
   const bills = await database.rows<{ id: number }>("SELECT id FROM bills WHERE load_id = ? AND state = 'arriving'", [loadId])
   for (const { id } of bills) {
-    for (const table of ['charges', 'bill_keys', 'bill_days']) {
+    for (const table of ['charges', 'bill_sums', 'bill_days']) {
       while ((await database.run(`DELETE FROM ${table} WHERE bill_id = ? LIMIT 50000`, [id])).affectedRows > 0) continue
     }
     await database.run("DELETE FROM bills WHERE id = ? AND state = 'arriving'", [id])

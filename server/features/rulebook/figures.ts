@@ -1,6 +1,6 @@
 import { allocatePeriod } from '../../../core/allocatePeriod.ts'
 import { classify, NO_RULE } from '../../../core/classify/evaluate.ts'
-import { KeyTable } from '../../../core/classify/keyTable.ts'
+import type { KeyTable } from '../../../core/classify/keyTable.ts'
 import { convert, CONVERTED_SCALE, type RateTable } from '../../../core/money/convert.ts'
 import { roundList } from '../../../core/money/apportion.ts'
 import { minorDigits } from '../../../core/money/currency.ts'
@@ -11,7 +11,7 @@ import type { Basis, Condition, CostCentre, KeyFigures, Rulebook } from '../../.
 import type { Queries } from '../../db/database.ts'
 import { invalid } from '../../refusal.ts'
 import { reportingCurrency } from '../../settingsTable.ts'
-import { readKeys } from '../allocation/ledger.ts'
+import { currentBills, keyTableOf } from '../allocation/ledger.ts'
 import { readCentres } from '../organisation/store.ts'
 import { readRates } from '../rates/store.ts'
 
@@ -42,18 +42,20 @@ class Tally {
   }
 }
 
-export interface MonthLedger { keys: KeyFigures[]; rates: RateTable; digits: number; currency: string; centres: CostCentre[] }
+export interface MonthLedger { table: KeyTable; rates: RateTable; digits: number; currency: string; centres: CostCentre[] }
 
 export async function readMonthLedger(queries: Queries, url: string, month: string): Promise<MonthLedger> {
-  const [keys, rates, currency, centres] = await Promise.all([readKeys(queries, url, month), readRates(queries, month), reportingCurrency(queries), readCentres(queries)])
-  const missing = [...new Set(keys.map(({ attributes }) => attributes.BillingCurrency!))].filter((code) => !rates.has(code))
+  const bills = await currentBills(queries, month)
+  const [table, rates, currency, centres] = await Promise.all([keyTableOf(queries, url, bills), readRates(queries, month), reportingCurrency(queries), readCentres(queries)])
+  const missing = table.column('BillingCurrency').values.filter((code) => code !== undefined && !rates.has(code))
   if (missing.length > 0) throw invalid(`There is no exchange rate for ${missing.join(', ')} in ${month}. Enter it in Intake first.`)
-  return { keys, rates, digits: minorDigits(currency), currency, centres }
+  return { table, rates, digits: minorDigits(currency), currency, centres }
 }
 
 /** What each rule takes in the month where it stands, and what it would take if it stood first. */
-export function ruleFigures({ keys, rates, digits }: MonthLedger, { rules, chargedBasis }: Rulebook, month: string): RuleFigures {
-  const { ruleOf, wouldTake } = classify(rules, new KeyTable(keys), month)
+export function ruleFigures({ table, rates, digits }: MonthLedger, { rules, chargedBasis }: Rulebook, month: string): RuleFigures {
+  const { keys } = table
+  const { ruleOf, wouldTake } = classify(rules, table, month)
   const tally = (): Tally => new Tally(chargedBasis, rates, digits)
   const takes = rules.map(tally)
   const unassigned = tally()
@@ -70,9 +72,9 @@ export function ruleFigures({ keys, rates, digits }: MonthLedger, { rules, charg
 export interface Effect { month: string; isClosed: boolean; centres: { code: string; before: string; after: string; change: string }[] }
 
 /** What each cost centre is charged in the month under one rulebook and under the other, rounded as its statement would be. */
-export function effectOf({ keys, rates, digits, centres, currency }: MonthLedger, before: Rulebook, after: Rulebook, month: string): Effect['centres'] {
+export function effectOf({ table, rates, digits, centres, currency }: MonthLedger, before: Rulebook, after: Rulebook, month: string): Effect['centres'] {
   const chargedUnder = (rulebook: Rulebook): Map<string, bigint> => {
-    const { result } = allocatePeriod({ month, keys, rulebook, centres, rates })
+    const { result } = allocatePeriod({ month, table, rulebook, centres, rates })
     const sums = new Map<string, bigint>()
     for (const { costCentre, kind, rounded } of roundCells(cellsOf(result), rulebook.chargedBasis, rates, currency)) {
       const code = kind === 'direct' || kind === 'pool' ? costCentre : kind
@@ -89,10 +91,10 @@ export function effectOf({ keys, rates, digits, centres, currency }: MonthLedger
 }
 
 /** Keys grouped by the values of a field, with their money; what a condition can choose from. */
-export function valuesOf({ keys, rates, digits }: MonthLedger, field: string, basis: Basis, text: string, most: number): (Taken & { value: string | null })[] {
+export function valuesOf({ table, rates, digits }: MonthLedger, field: string, basis: Basis, text: string, most: number): (Taken & { value: string | null })[] {
   const groups = new Map<string | null, Tally>()
   const wanted = text.toLowerCase()
-  for (const key of keys) {
+  for (const key of table.keys) {
     const value = key.attributes[field] ?? null
     if (wanted && !(value ?? '').toLowerCase().includes(wanted)) continue
     let tally = groups.get(value)
@@ -106,9 +108,9 @@ export function valuesOf({ keys, rates, digits }: MonthLedger, field: string, ba
 export interface UnassignedGroup extends Taken { conditions: Condition[]; resources: string[] }
 
 /** What no rule takes, by its largest common attributes, largest money first. */
-export function unassignedGroups({ keys, rates, digits }: MonthLedger, { rules, chargedBasis }: Rulebook, month: string): UnassignedGroup[] {
-  const { ruleOf } = classify(rules, new KeyTable(keys), month)
-  const groups = groupUnassigned(keys.filter((_, index) => ruleOf[index] === NO_RULE))
+export function unassignedGroups({ table, rates, digits }: MonthLedger, { rules, chargedBasis }: Rulebook, month: string): UnassignedGroup[] {
+  const { ruleOf } = classify(rules, table, month)
+  const groups = groupUnassigned(table.keys.filter((_, index) => ruleOf[index] === NO_RULE))
   const tallies = groups.map(({ keys: group }) => {
     const tally = new Tally(chargedBasis, rates, digits)
     group.forEach((key) => tally.add(key))

@@ -13,7 +13,9 @@ import { reportingCurrency } from '../../settingsTable.ts'
 import type { Viewer } from '../../viewer.ts'
 import { latestRun, roundedCells, runRates, type RunRow } from '../allocation/store.ts'
 import { filterOf } from '../charges/filter.ts'
-import { readKeySums, type KeySum } from '../charges/store.ts'
+import { keyNames } from '../charges/store.ts'
+import type { OutcomeRow } from '../../../core/workings/outcomeTable.ts'
+import { readOutcomes } from '../allocation/outcomes.ts'
 import { exact, readScope, readStatement, readWeights, type StatementScope } from '../statements/read.ts'
 import { rulebookVersion, type RulebookVersion } from '../rulebook/store.ts'
 
@@ -68,20 +70,20 @@ function conversion(context: Context, amount: bigint, currency: string): Term[] 
 async function keysWorkings(context: Context): Promise<Workings> {
   const { database, ref, run, viewer, rates, currency, rulebook } = context
   const filter = filterOf(ref, viewer)
-  const sums = await readKeySums(database, run.id, filter)
-  const amountIn = (sum: KeySum): bigint => amountOf(sum[ref.basis])
+  const sums = await readOutcomes(database, run.id, filter)
+  const amountIn = (sum: OutcomeRow): bigint => sum.amounts[ref.basis]
   const total = sums.reduce((whole, sum) => whole + convert(amountIn(sum), sum.currency, rates), 0n)
-  const steps: { name: keyof KeyFilter; valueOf: (sum: KeySum) => string; labelOf: (value: string, sum: KeySum) => string }[] = [
+  const steps: { name: keyof KeyFilter; valueOf: (sum: OutcomeRow) => string; labelOf: (value: string, sum: OutcomeRow) => string }[] = [
     { name: 'provider', valueOf: (sum) => sum.provider, labelOf: (value) => value },
     { name: 'kind', valueOf: () => filter.kind ?? '', labelOf: (value) => value },
     { name: 'rule', valueOf: (sum) => String(sum.rule), labelOf: (value) => (rulebook.rulebook.rules[Number(value)] ? `rule ${Number(value) + 1} “${rulebook.rulebook.rules[Number(value)]!.name}”` : 'no rule takes these') },
     { name: 'service', valueOf: (sum) => sum.service, labelOf: (value) => value || 'no service' },
-    { name: 'key', valueOf: (sum) => String(sum.id), labelOf: (_value, sum) => sum.resource || sum.service },
+    { name: 'key', valueOf: (sum) => String(sum.key), labelOf: (value) => value },
   ]
   const step = steps.find(({ name, valueOf }) => filter[name] === undefined && new Set(sums.map(valueOf)).size > 1) ?? null
   const currencies = new Set(sums.map((sum) => sum.currency))
   const only = currencies.size === 1 ? [...currencies][0]! : null
-  const terms = step ? groupTerms(context, sums, filter, step, amountIn, only) : []
+  const terms = step ? await groupTerms(context, sums, filter, step, amountIn, only) : []
   const sum = sums.reduce((whole, one) => whole + amountIn(one), 0n)
   const lines = sums.reduce((count, one) => count + one.lines, 0)
   if (only) {
@@ -96,9 +98,14 @@ async function keysWorkings(context: Context): Promise<Workings> {
   }
 }
 
-function groupTerms(context: Context, sums: KeySum[], filter: KeyFilter, step: { name: keyof KeyFilter; valueOf: (sum: KeySum) => string; labelOf: (value: string, sum: KeySum) => string }, amountIn: (sum: KeySum) => bigint, only: string | null): Term[] {
-  const groups = new Map<string, KeySum[]>()
-  for (const sum of sums) groups.set(step.valueOf(sum), [...(groups.get(step.valueOf(sum)) ?? []), sum])
+async function groupTerms(context: Context, sums: OutcomeRow[], filter: KeyFilter, step: { name: keyof KeyFilter; valueOf: (sum: OutcomeRow) => string; labelOf: (value: string, sum: OutcomeRow) => string }, amountIn: (sum: OutcomeRow) => bigint, only: string | null): Promise<Term[]> {
+  const groups = new Map<string, OutcomeRow[]>()
+  for (const sum of sums) {
+    const value = step.valueOf(sum)
+    const members = groups.get(value)
+    if (members) members.push(sum)
+    else groups.set(value, [sum])
+  }
   const valued = [...groups].map(([value, members]) => ({
     value, members, lines: members.reduce((count, { lines }) => count + lines, 0),
     amount: members.reduce((whole, sum) => whole + (only ? amountIn(sum) : convert(amountIn(sum), sum.currency, context.rates)), 0n),
@@ -107,8 +114,9 @@ function groupTerms(context: Context, sums: KeySum[], filter: KeyFilter, step: {
   const unit = only ?? context.currency
   const shown = valued.length > MOST_TERMS ? valued.slice(0, MOST_TERMS - 1) : valued
   const rest = valued.slice(shown.length)
+  const names = step.name === 'key' ? await keyNames(context.database, shown.map(({ value }) => Number(value))) : null
   const terms = shown.map(({ value, members, amount, lines }, index) =>
-    term(index === 0 ? '' : '+', step.labelOf(value, members[0]!), show(amount), unit, `${lines} charge lines`, toKeys(context, { ...filter, [step.name]: value })))
+    term(index === 0 ? '' : '+', names?.get(Number(value)) ?? step.labelOf(value, members[0]!), show(amount), unit, `${lines} charge lines`, toKeys(context, { ...filter, [step.name]: value })))
   if (rest.length > 0) terms.push(term('+', `${rest.length} smaller ones`, show(rest.reduce((whole, { amount }) => whole + amount, 0n)), unit, 'open the charge lines to see each'))
   return terms
 }
@@ -187,7 +195,7 @@ async function lineWorkings(context: Context): Promise<Workings> {
 }
 
 async function directLine(context: Context, common: Pick<Workings, 'title' | 'subtitle' | 'amount' | 'currency'>, cells: RoundedCell[], filter: KeyFilter): Promise<Workings> {
-  const sums = await readKeySums(context.database, context.run.id, filter)
+  const sums = await readOutcomes(context.database, context.run.id, filter)
   const lines = sums.reduce((count, sum) => count + sum.lines, 0)
   const rules = [...new Set(sums.map(({ rule }) => rule))]
   const terms = cells.flatMap((cell, index) => [

@@ -1,0 +1,96 @@
+import type { PeriodResult } from '../allocatePeriod.ts'
+import { combinedCode } from '../classify/keyTable.ts'
+import { AmountColumns, type Column, type PackedTable } from '../packed/packedTable.ts'
+import { BASES, type Amounts } from '../types.ts'
+import type { KeyFilter } from './keyFilter.ts'
+
+export type OutcomeKind = 'direct' | 'pool' | 'unassigned'
+
+/** What the numbers in the columns `target` and `group` stand for. */
+export interface OutcomeHead {
+  targets: { kind: OutcomeKind; target: string }[]
+  groups: { provider: string; currency: string; service: string }[]
+}
+
+type OutcomeColumn = 'key' | 'rule' | 'target' | 'group' | 'lines' | 'billed' | 'billedFraction' | 'effective' | 'effectiveFraction'
+export type OutcomeTable = PackedTable<OutcomeColumn, OutcomeHead>
+
+const KINDS = { costCentre: 'direct', pool: 'pool', unassigned: 'unassigned' } as const
+
+/** Numbers things by a name, from 0 in the order in which they come. */
+class Numbering<T> {
+  readonly things: T[] = []
+  private readonly numbers = new Map<string | number, number>()
+
+  of(name: string | number, thing: () => T): number {
+    let number = this.numbers.get(name)
+    if (number === undefined) this.numbers.set(name, (number = this.things.push(thing()) - 1))
+    return number
+  }
+}
+
+/** The outcomes of a run as columns, in the order of kind, target and key. */
+export function outcomeTable({ outcomes, table }: PeriodResult): OutcomeTable {
+  const targets = new Numbering<OutcomeHead['targets'][number]>()
+  const groups = new Numbering<OutcomeHead['groups'][number]>()
+  const parts = ['ProviderName', 'BillingCurrency', 'ServiceName'].map((field) => table.column(field))
+  const targetOf = outcomes.map(({ kind, target }) => targets.of(kind + target, () => ({ kind: KINDS[kind], target })))
+  const ranks = rankOf(targets.things, ({ kind, target }) => `${kind} ${target}`)
+  // two numbers in one, so that a plain sort of numbers puts the rows in order
+  const order = Float64Array.from(outcomes, (_, index) => ranks[targetOf[index]!]! * 2 ** 32 + index).sort()
+  const rows = outcomes.length
+  const columns = {
+    key: new Uint32Array(rows), rule: new Int32Array(rows), target: new Uint32Array(rows), group: new Uint32Array(rows), lines: new Uint32Array(rows),
+    billed: new Float64Array(rows), billedFraction: new Float64Array(rows), effective: new Float64Array(rows), effectiveFraction: new Float64Array(rows),
+  }
+  const amounts = amountsOf(columns)
+  const groupOf = (index: number): number => groups.of(combinedCode(parts, index), () => {
+    const [provider = '', currency = '', service = ''] = parts.map(({ codes, values }) => values[codes[index]!])
+    return { provider, currency, service }
+  })
+  for (let row = 0; row < rows; row++) {
+    const index = order[row]! % 2 ** 32
+    const { key, rule } = outcomes[index]!
+    columns.key[row] = key.id
+    columns.rule[row] = rule
+    columns.target[row] = targetOf[index]!
+    columns.group[row] = groupOf(index)
+    columns.lines[row] = key.lines
+    for (const basis of BASES) amounts[basis].put(row, key.amounts[basis])
+  }
+  return { rows, head: { targets: targets.things, groups: groups.things }, columns }
+}
+
+function rankOf<T>(things: readonly T[], nameOf: (thing: T) => string): number[] {
+  const ranks: number[] = []
+  things.map((thing, index) => ({ index, name: nameOf(thing) })).sort((a, b) => (a.name < b.name ? -1 : 1)).forEach(({ index }, rank) => { ranks[index] = rank })
+  return ranks
+}
+
+const amountsOf = (columns: Record<`${'billed' | 'effective'}${'' | 'Fraction'}`, Column>): Record<keyof Amounts, AmountColumns> => ({
+  billed: new AmountColumns(columns.billed as Float64Array, columns.billedFraction as Float64Array),
+  effective: new AmountColumns(columns.effective as Float64Array, columns.effectiveFraction as Float64Array),
+})
+
+/** One row of the table: a key, or the part of it that went one way. */
+export interface OutcomeRow { key: number; rule: number; kind: OutcomeKind; target: string; provider: string; currency: string; service: string; lines: number; amounts: Amounts }
+
+/** Rows that pass the filter, by rising key. */
+export function filterOutcomes({ rows, head, columns }: OutcomeTable, filter: KeyFilter): OutcomeRow[] {
+  const targets = head.targets.map(({ kind, target }) => (filter.kind ?? kind) === kind && (filter.target ?? target) === target)
+  const groups = head.groups.map(({ provider, service }) => (filter.provider ?? provider) === provider && (filter.service ?? service) === service)
+  const rule = filter.rule === undefined ? null : Number(filter.rule)
+  const key = filter.key === undefined ? null : Number(filter.key)
+  const amounts = amountsOf(columns)
+  const found: OutcomeRow[] = []
+  for (let row = 0; row < rows; row++) {
+    if (!targets[columns.target[row]!] || !groups[columns.group[row]!]) continue
+    if ((rule ?? columns.rule[row]) !== columns.rule[row] || (key ?? columns.key[row]) !== columns.key[row]) continue
+    found.push({
+      key: columns.key[row]!, rule: columns.rule[row]!, ...head.targets[columns.target[row]!]!, ...head.groups[columns.group[row]!]!, lines: columns.lines[row]!,
+      amounts: { billed: amounts.billed.at(row), effective: amounts.effective.at(row) },
+    })
+  }
+  return found.sort((a, b) => a.key - b.key)
+}
+

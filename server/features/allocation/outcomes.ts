@@ -1,0 +1,49 @@
+import { packTable, unpackTable, type PackedTable } from '../../../core/packed/packedTable.ts'
+import { filterOutcomes, type OutcomeRow, type OutcomeTable } from '../../../core/workings/outcomeTable.ts'
+import type { KeyFilter } from '../../../core/workings/keyFilter.ts'
+import type { Queries } from '../../db/database.ts'
+
+/** Rows a part: some five megabytes. */
+const ROWS_A_PART = 100_000
+
+/** A bill that a run read, and the file it came with. */
+export interface RunBill { id: number; file: string; loadId: number }
+interface RunRecord { parts: OutcomeTable[]; bills: RunBill[] }
+
+/** Runs never change, so the last ones asked for are kept. */
+const MOST_KEPT = 8
+const kept = new WeakMap<object, Map<number, Promise<RunRecord>>>()
+
+export async function writeOutcomes(queries: Queries, runId: number, { rows, head, columns }: OutcomeTable): Promise<void> {
+  for (let part = 0; part * ROWS_A_PART < rows; part++) {
+    const [from, to] = [part * ROWS_A_PART, Math.min((part + 1) * ROWS_A_PART, rows)]
+    const some = Object.fromEntries(Object.entries(columns).map(([name, column]) => [name, column.subarray(from, to)])) as OutcomeTable['columns']
+    await queries.run('INSERT INTO run_outcomes (run_id, part, packed) VALUES (?, ?, ?)', [runId, part, Buffer.from(packTable({ rows: to - from, head, columns: some } as PackedTable))])
+  }
+}
+
+async function read(queries: Queries, runId: number): Promise<RunRecord> {
+  const [parts, bills] = await Promise.all([
+    queries.rows<{ packed: Buffer }>('SELECT packed FROM run_outcomes WHERE run_id = ? ORDER BY part', [runId]),
+    queries.rows<RunBill>('SELECT b.id, l.file_name AS file, l.id AS loadId FROM run_bills r JOIN bills b ON b.id = r.bill_id JOIN loads l ON l.id = b.load_id WHERE r.run_id = ? ORDER BY b.id', [runId]),
+  ])
+  return { parts: parts.map(({ packed }) => unpackTable(packed) as OutcomeTable), bills }
+}
+
+function recordOf(queries: Queries, runId: number): Promise<RunRecord> {
+  const cache = kept.get(queries) ?? new Map<number, Promise<RunRecord>>()
+  kept.set(queries, cache)
+  const record = cache.get(runId) ?? read(queries, runId)
+  cache.delete(runId)
+  cache.set(runId, record)
+  record.catch(() => cache.delete(runId))
+  if (cache.size > MOST_KEPT) cache.delete(cache.keys().next().value!)
+  return record
+}
+
+/** What became of the keys that the filter leaves, by rising key. */
+export const readOutcomes = async (queries: Queries, runId: number, filter: KeyFilter): Promise<OutcomeRow[]> =>
+  (await recordOf(queries, runId)).parts.flatMap((part) => filterOutcomes(part, filter)).sort((a, b) => a.key - b.key)
+
+/** The bills that the run read. */
+export const readRunBills = async (queries: Queries, runId: number): Promise<RunBill[]> => (await recordOf(queries, runId)).bills
