@@ -3,6 +3,7 @@ import { readdir, readFile } from 'node:fs/promises'
 import { join } from 'node:path'
 import { gzipSync } from 'node:zlib'
 import { addMonths } from '../core/calendar/month.ts'
+import { TAG_FIELD } from '../core/charges/attributes.ts'
 import { classify } from '../core/classify/evaluate.ts'
 import { KeyTable } from '../core/classify/keyTable.ts'
 import type { Condition, KeyFigures, Rule, Rulebook } from '../core/types.ts'
@@ -81,7 +82,7 @@ function benchRulebook(): Rulebook {
 
 /** A condition as SQL with the same meaning, a missing field being NULL. */
 function sqlOf({ field, operator, values }: Condition): string {
-  const name = `\`${field}\``
+  const name = field.startsWith(TAG_FIELD) ? `JSON_VALUE(Tags, '$."${field.slice(TAG_FIELD.length)}"')` : `\`${field}\``
   const quoted = (text: string): string => `'${text.replaceAll("'", "''")}'`
   const any = (test: (value: string) => string): string => `(${values.map(test).join(' OR ')})`
   const not = (test: string): string => `(${name} IS NULL OR NOT ${test})`
@@ -149,9 +150,10 @@ async function rulesRow(base: string): Promise<BenchResult> {
   let ruleOf: Int32Array = new Int32Array()
   const own = await median(5, async () => { ruleOf = classify(rules, new KeyTable(keys), FIRST).ruleOf })
   const root = openDatabase(base, 1)
-  const fields = [...new Set(rules.flatMap(({ conditions }) => conditions.map(({ field }) => field)))]
-  await root.run(`CREATE TEMPORARY TABLE bench_keys (id INT PRIMARY KEY, ${fields.map((field) => `\`${field}\` VARCHAR(100) COLLATE utf8mb4_bin NULL`).join(', ')})`)
-  await root.insert('INSERT INTO bench_keys VALUES ?', keys.map(({ id, attributes }) => [id, ...fields.map((field) => attributes[field] ?? null)]))
+  // the keys as the standard shapes them: a column an attribute, the tags as JSON
+  const fields = [...new Set(rules.flatMap(({ conditions }) => conditions.map(({ field }) => field)))].filter((field) => !field.startsWith(TAG_FIELD))
+  await root.run(`CREATE TEMPORARY TABLE bench_keys (id INT PRIMARY KEY, ${fields.map((field) => `\`${field}\` VARCHAR(100) COLLATE utf8mb4_bin NULL`).join(', ')}, Tags TEXT NOT NULL)`)
+  await root.insert('INSERT INTO bench_keys VALUES ?', keys.map(({ id, attributes }) => [id, ...fields.map((field) => attributes[field] ?? null), benchAttributes(id - 1).Tags!]))
   const sql = `SELECT id, CASE ${rules.map((rule, index) => `WHEN ${rule.conditions.map(sqlOf).join(' AND ')} THEN ${index}`).join(' ')} ELSE -1 END AS rule FROM bench_keys ORDER BY id`
   let rows: { rule: number }[] = []
   const anchor = await median(3, async () => { rows = await root.rows<{ rule: number }>(sql) })

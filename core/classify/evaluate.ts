@@ -12,40 +12,53 @@ export interface Classified {
   wouldTake: (Int32Array | null)[]
 }
 
+/** Dictionaries up to this size are decided whole; of larger ones only the values of keys that the other conditions leave. */
+const DECIDED_WHOLE = 1_000
+const UNKNOWN = 0
+const HOLDS = 1
+const FAILS = 2
+
+/** A condition over a column: what is known of each code, and how many keys it leaves where that is known. */
 interface Decided {
   column: FieldColumn
-  /** whether the condition holds, by code of the column */
-  truth: Uint8Array
-  /** number of keys for which it holds */
+  holds(code: number): boolean
+  /** codes for which it holds; null where they have not been looked for */
+  codes: number[] | null
   count: number
 }
 
-function decide({ field, ...condition }: Condition, table: KeyTable): Decided {
-  const column = table.column(field)
-  const test = conditionTest({ field, ...condition })
-  const truth = new Uint8Array(column.values.length)
-  let count = 0
-  for (let code = 0; code < truth.length; code++) {
-    if (!test(column.values[code])) continue
-    truth[code] = 1
-    count += column.begins[code + 1]! - column.begins[code]!
+function decide(condition: Condition, table: KeyTable): Decided {
+  const column = condition.operator === 'is' ? table.column(condition.field) : table.looseColumn(condition.field)
+  const test = conditionTest(condition)
+  const known = new Uint8Array(column.values.length)
+  const holds = (code: number): boolean => {
+    if (known[code] === UNKNOWN) known[code] = test(column.values[code]) ? HOLDS : FAILS
+    return known[code] === HOLDS
   }
-  return { column, truth, count }
+  const codes = candidateCodes(condition, column, holds)
+  const count = codes?.reduce((sum, code) => sum + column.countOf(code), 0) ?? table.keys.length
+  return { column, holds, codes, count }
+}
+
+/** The codes for which a condition holds, where they are found without going through a large dictionary. */
+function candidateCodes({ operator, values }: Condition, { codeOf, values: all }: FieldColumn, holds: (code: number) => boolean): number[] | null {
+  if (operator === 'is') return [...new Set(values)].flatMap((value) => codeOf.get(value) ?? [])
+  return all.length <= DECIDED_WHOLE ? all.flatMap((_, code) => (holds(code) ? [code] : [])) : null
 }
 
 /** The keys that satisfy all conditions of the rule, in no particular order: those of its rarest condition that satisfy the others. */
 export function matchRule(rule: Pick<Rule, 'conditions'>, table: KeyTable): Int32Array {
-  const decided = rule.conditions.map((condition) => decide(condition, table)).sort((a, b) => a.count - b.count)
-  const [rarest, ...others] = decided
+  const [rarest, ...others] = rule.conditions.map((condition) => decide(condition, table)).sort((a, b) => a.count - b.count)
   if (!rarest) return Int32Array.from(table.keys, (_, index) => index)
-  const matches = new Int32Array(rarest.count)
+  const { column, holds } = rarest
+  const codes = rarest.codes ?? column.values.flatMap((_, code) => (holds(code) ? [code] : []))
+  const matches = new Int32Array(codes.reduce((sum, code) => sum + column.countOf(code), 0))
+  const { keysByCode, begins } = column.byCode
   let found = 0
-  const { keysByCode, begins } = rarest.column
-  for (let code = 0; code < rarest.truth.length; code++) {
-    if (!rarest.truth[code]) continue
+  for (const code of codes) {
     for (let at = begins[code]!; at < begins[code + 1]!; at++) {
       const key = keysByCode[at]!
-      if (others.every(({ column, truth }) => truth[column.codes[key]!])) matches[found++] = key
+      if (others.every((other) => other.holds(other.column.codes[key]!))) matches[found++] = key
     }
   }
   return matches.subarray(0, found)

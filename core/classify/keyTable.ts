@@ -1,14 +1,28 @@
 import type { KeyFigures } from '../types.ts'
 
+/** The keys sorted by their code in a column, and where each code begins in them (one entry more than codes). */
+export interface ByCode { keysByCode: Int32Array; begins: Int32Array }
+
 /** One field over all keys: each key's value as a number into the dictionary; 0 stands for a missing field. */
-export interface FieldColumn {
-  codes: Int32Array
-  /** values by code; the first is undefined */
-  values: (string | undefined)[]
-  /** the keys sorted by code, and where each code begins in them (one entry more than codes) */
-  keysByCode: Int32Array
-  begins: Int32Array
+export class FieldColumn {
+  private sorted: ByCode | null = null
+
+  /** `values` by code, the first undefined; `codeOf` is the way back */
+  constructor(readonly codes: Int32Array, readonly values: readonly (string | undefined)[], readonly codeOf: ReadonlyMap<string, number>) {}
+
+  /** Sorted when first asked for: only columns that a rule starts from need it. */
+  get byCode(): ByCode {
+    return (this.sorted ??= sortByCode(this.codes, this.values.length))
+  }
+
+  /** Number of keys with a code. */
+  countOf(code: number): number {
+    const { begins } = this.byCode
+    return begins[code + 1]! - begins[code]!
+  }
 }
+
+const SAMPLED = 1_000
 
 /**
  * Keys turned into columns of codes, field by field and only when asked for, so that a condition is decided once per
@@ -16,6 +30,7 @@ export interface FieldColumn {
  */
 export class KeyTable {
   private readonly columns = new Map<string, FieldColumn>()
+  private readonly loose = new Map<string, FieldColumn>()
 
   constructor(readonly keys: readonly KeyFigures[]) {}
 
@@ -23,6 +38,31 @@ export class KeyTable {
     let column = this.columns.get(field)
     if (!column) this.columns.set(field, (column = this.encode(field)))
     return column
+  }
+
+  /**
+   * The column for conditions that must look at values one by one. Where nearly every key has a value of its own, as
+   * names of resources are, a dictionary gains nothing: each key then is a code of its own, equal values or not.
+   */
+  looseColumn(field: string): FieldColumn {
+    const known = this.columns.get(field) ?? this.loose.get(field)
+    if (known) return known
+    if (!this.isDistinct(field)) return this.column(field)
+    const values: (string | undefined)[] = [undefined]
+    const codes = new Int32Array(this.keys.length)
+    this.keys.forEach(({ attributes }, index) => {
+      const value = attributes[field]
+      if (value !== undefined) codes[index] = values.push(value) - 1
+    })
+    const column = new FieldColumn(codes, values, new Map())
+    this.loose.set(field, column)
+    return column
+  }
+
+  /** Whether most of the first keys with the field have values that differ. */
+  private isDistinct(field: string): boolean {
+    const seen = this.keys.slice(0, SAMPLED).flatMap(({ attributes }) => attributes[field] ?? [])
+    return new Set(seen).size > SAMPLED / 2
   }
 
   private encode(field: string): FieldColumn {
@@ -40,7 +80,7 @@ export class KeyTable {
       }
       codes[index] = code
     }
-    return { codes, values, ...sortByCode(codes, values.length) }
+    return new FieldColumn(codes, values, codeOf)
   }
 }
 
@@ -52,7 +92,7 @@ export function combinedCode(columns: readonly FieldColumn[], key: number): numb
 }
 
 /** Counting sort. */
-function sortByCode(codes: Int32Array, count: number): { keysByCode: Int32Array; begins: Int32Array } {
+function sortByCode(codes: Int32Array, count: number): ByCode {
   const begins = new Int32Array(count + 1)
   for (const code of codes) begins[code + 1]!++
   for (let code = 0; code < count; code++) begins[code + 1]! += begins[code]!

@@ -67,6 +67,13 @@ export class AmountColumns {
   }
 
   put(row: number, units: bigint): void {
+    const near = Number(units)
+    if (Math.abs(near) < 2 ** 53) {
+      // exact as a float, and so are all steps of this
+      this.wholes[row] = Math.trunc(near / 1e10)
+      this.fractions[row] = near % 1e10
+      return
+    }
     const whole = units / UNIT
     this.wholes[row] = Number(whole)
     this.fractions[row] = Number(units - whole * UNIT)

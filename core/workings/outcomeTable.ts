@@ -17,6 +17,8 @@ export type OutcomeTable = PackedTable<OutcomeColumn, OutcomeHead>
 
 const KINDS = { costCentre: 'direct', pool: 'pool', unassigned: 'unassigned' } as const
 
+const UNASSIGNED = -1
+
 /** Numbers things by a name, from 0 in the order in which they come. */
 class Numbering<T> {
   readonly things: T[] = []
@@ -34,7 +36,8 @@ export function outcomeTable({ outcomes, table }: PeriodResult): OutcomeTable {
   const targets = new Numbering<OutcomeHead['targets'][number]>()
   const groups = new Numbering<OutcomeHead['groups'][number]>()
   const parts = ['ProviderName', 'BillingCurrency', 'ServiceName'].map((field) => table.column(field))
-  const targetOf = outcomes.map(({ kind, target }) => targets.of(kind + target, () => ({ kind: KINDS[kind], target })))
+  // a rule sends its keys one way, or nowhere where its target does not hold
+  const targetOf = Int32Array.from(outcomes, ({ rule, kind, target }) => (kind === 'unassigned' ? targets.of(UNASSIGNED, () => ({ kind, target })) : targets.of(rule, () => ({ kind: KINDS[kind], target }))))
   const ranks = rankOf(targets.things, ({ kind, target }) => `${kind} ${target}`)
   // two numbers in one, so that a plain sort of numbers puts the rows in order
   const order = Float64Array.from(outcomes, (_, index) => ranks[targetOf[index]!]! * 2 ** 32 + index).sort()

@@ -14,6 +14,8 @@ export interface Queries {
   rows<T = Row>(sql: string, params?: Params): Promise<T[]>
   first<T = Row>(sql: string, params?: Params): Promise<T | undefined>
   run(sql: string, params?: Params): Promise<ResultSetHeader>
+  /** as a prepared statement, whose parameters travel as they are: for long binary values */
+  store(sql: string, params: readonly (string | number | Buffer)[]): Promise<void>
   /** one statement for many rows: `INSERT … VALUES ?` */
   insert(sql: string, rows: readonly Params[]): Promise<void>
 }
@@ -41,6 +43,9 @@ function queriesOn(target: Pool | PoolConnection): Queries {
     async run(sql: string, params: Params = []) {
       const [result] = await target.query(sql, params as unknown[])
       return result as ResultSetHeader
+    },
+    async store(sql, params) {
+      await target.execute(sql, [...params])
     },
     async insert(sql: string, rows: readonly Params[]) {
       for (let at = 0; at < rows.length; at += ROWS_A_STATEMENT) await target.query(sql, [rows.slice(at, at + ROWS_A_STATEMENT)])

@@ -1,5 +1,4 @@
-import { packTable } from '../../core/packed/packedTable.ts'
-import { AmountColumns } from '../../core/packed/packedTable.ts'
+import { AmountColumns, packTable } from '../../core/packed/packedTable.ts'
 import type { OutcomeHead, OutcomeKind, OutcomeTable } from '../../core/workings/outcomeTable.ts'
 import { COSTS, costOf, emptySums, writeBillSums } from '../features/intake/billSums.ts'
 import { storedAmount } from '../../core/money/amount.ts'
@@ -29,7 +28,7 @@ async function packBill(database: Database, bill: number): Promise<void> {
     sums.columns.lines[index] = Number(row.lines)
     for (const cost of COSTS) costOf(sums, cost).put(index, storedAmount(row[cost]!))
   })
-  await database.transaction((queries) => writeBillSums({ query: (sql, params) => queries.run(sql, params as []) }, bill, sums))
+  await database.connection((connection) => writeBillSums(connection, bill, sums))
 }
 
 interface OldRow { kind: OutcomeKind; target: string; key_id: number; rule: number; line_count: number; billed_cost: string; effective_cost: string; provider: string; currency: string; service: string }
@@ -52,5 +51,5 @@ async function packRun(database: Database, run: number): Promise<void> {
       billed: billed!.wholes, billedFraction: billed!.fractions, effective: effective!.wholes, effectiveFraction: effective!.fractions,
     },
   }
-  await database.run('INSERT INTO run_outcomes (run_id, part, packed) VALUES (?, 0, ?)', [run, Buffer.from(packTable(table))])
+  await database.store('INSERT INTO run_outcomes (run_id, part, packed) VALUES (?, 0, ?)', [run, Buffer.from(packTable(table))])
 }

@@ -18,7 +18,7 @@ export async function writeOutcomes(queries: Queries, runId: number, { rows, hea
   for (let part = 0; part * ROWS_A_PART < rows; part++) {
     const [from, to] = [part * ROWS_A_PART, Math.min((part + 1) * ROWS_A_PART, rows)]
     const some = Object.fromEntries(Object.entries(columns).map(([name, column]) => [name, column.subarray(from, to)])) as OutcomeTable['columns']
-    await queries.run('INSERT INTO run_outcomes (run_id, part, packed) VALUES (?, ?, ?)', [runId, part, Buffer.from(packTable({ rows: to - from, head, columns: some } as PackedTable))])
+    await queries.store('INSERT INTO run_outcomes (run_id, part, packed) VALUES (?, ?, ?)', [runId, part, Buffer.from(packTable({ rows: to - from, head, columns: some } as PackedTable))])
   }
 }
 

@@ -1,4 +1,5 @@
 import { AmountColumns, packTable, unpackTable, type PackedTable } from '../../../core/packed/packedTable.ts'
+import type { Connection } from 'mysql2/promise'
 import type { Queries } from '../../db/database.ts'
 
 export const COSTS = ['list', 'contracted', 'billed', 'effective'] as const
@@ -23,11 +24,11 @@ export function emptySums(rows: number): BillSums {
 export const costOf = ({ columns }: BillSums, cost: Cost): AmountColumns => new AmountColumns(columns[cost] as Float64Array, columns[`${cost}Fraction`] as Float64Array)
 
 /** Writes the sums of a bill, in parts that stay far below the largest packet of the database. */
-export async function writeBillSums(queries: { query(sql: string, params: unknown[]): Promise<unknown> }, bill: number, sums: BillSums): Promise<void> {
+export async function writeBillSums(connection: Pick<Connection, 'execute'>, bill: number, sums: BillSums): Promise<void> {
   for (let part = 0; part * ROWS_A_PART < sums.rows; part++) {
     const [from, to] = [part * ROWS_A_PART, Math.min((part + 1) * ROWS_A_PART, sums.rows)]
     const columns = Object.fromEntries(Object.entries(sums.columns).map(([name, column]) => [name, column.subarray(from, to)])) as BillSums['columns']
-    await queries.query('INSERT INTO bill_sums (bill_id, part, packed) VALUES (?, ?, ?)', [bill, part, Buffer.from(packTable({ rows: to - from, head: null, columns }))])
+    await connection.execute('INSERT INTO bill_sums (bill_id, part, packed) VALUES (?, ?, ?)', [bill, part, Buffer.from(packTable({ rows: to - from, head: null, columns }))])
   }
 }
 
