@@ -13,7 +13,7 @@ export interface Classified {
 }
 
 /** Dictionaries up to this size are decided whole; of larger ones only the values of keys that the other conditions leave. */
-const DECIDED_WHOLE = 1_000
+const DECIDED_WHOLE = 2_000
 const UNKNOWN = 0
 const HOLDS = 1
 const FAILS = 2

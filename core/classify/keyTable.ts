@@ -22,7 +22,8 @@ export class FieldColumn {
   }
 }
 
-const SAMPLED = 1_000
+/** Enough keys that a dictionary of the size that is decided whole shows as one. */
+const SAMPLED = 4_000
 
 /**
  * Keys turned into columns of codes, field by field and only when asked for, so that a condition is decided once per
@@ -59,10 +60,15 @@ export class KeyTable {
     return column
   }
 
-  /** Whether most of the first keys with the field have values that differ. */
+  /** Whether most keys with the field have values that differ, judged by a sample from all over the table. */
   private isDistinct(field: string): boolean {
-    const seen = this.keys.slice(0, SAMPLED).flatMap(({ attributes }) => attributes[field] ?? [])
-    return new Set(seen).size > SAMPLED / 2
+    const step = Math.max(1, Math.floor(this.keys.length / SAMPLED))
+    const seen: string[] = []
+    for (let index = 0; index < this.keys.length; index += step) {
+      const value = this.keys[index]!.attributes[field]
+      if (value !== undefined) seen.push(value)
+    }
+    return new Set(seen).size > seen.length / 2
   }
 
   private encode(field: string): FieldColumn {

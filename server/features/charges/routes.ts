@@ -37,9 +37,11 @@ export function chargeRoutes(app: App): void {
     const run = await needRun(ref.month)
     const [key, bill, line] = (after ?? '').split('.').map(Number)
     const only = path.length > 0 ? await ledger.keys({ runId: run.id, filter, path }) : null
-    const { lines, next } = await readLines(database, run.id, filter, after ? { key: key!, bill: bill!, line: line! } : null, limit, only)
-    const rulebook = await rulebookVersion(database, run.version)
-    return { lines: lines.map((charge) => ({ ...charge, ruleName: rulebook?.rulebook.rules[charge.rule]?.name ?? '' })), version: run.version, next: next ? `${next.key}.${next.bill}.${next.line}` : null }
+    const [{ lines, next, ...described }, rulebook] = await Promise.all([
+      readLines(database, run.id, filter, after ? { key: key!, bill: bill!, line: line! } : null, limit, only), rulebookVersion(database, run.version),
+    ])
+    const named = lines.map((charge) => ({ ...charge, ruleName: rulebook?.rulebook.rules[charge.rule]?.name ?? '' }))
+    return { lines: named, ...described, version: run.version, next: next ? `${next.key}.${next.bill}.${next.line}` : null }
   })
 
   app.post('/api/charges/groups', {

@@ -1,11 +1,11 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 import { fieldLabel } from '../../../core/charges/attributes.ts'
-import type { ChargeLine } from '../../../server/features/charges/store.ts'
 import PlainDialog from '../../components/PlainDialog.vue'
 import { amount, instant } from '../../format.ts'
+import type { Line } from './lines.ts'
 
-const props = defineProps<{ line: (ChargeLine & { ruleName: string }) | null }>()
+const props = defineProps<{ line: Line | null }>()
 const emit = defineEmits<{ close: [] }>()
 const attributes = computed(() => Object.entries(props.line?.attributes ?? {}))
 const details = computed(() => Object.entries(props.line?.details ?? {}))

@@ -5,7 +5,6 @@ import { fieldLabel } from '../../../core/charges/attributes.ts'
 import { readFilter } from '../../../core/workings/keyFilter.ts'
 import { readRef } from '../../../core/workings/workings.ts'
 import type { ChargeGroup } from '../../../server/features/charges/groups.ts'
-import type { ChargeLine } from '../../../server/features/charges/store.ts'
 import { send } from '../../api/client.ts'
 import ErrorNote from '../../components/ErrorNote.vue'
 import PageHead from '../../components/PageHead.vue'
@@ -14,9 +13,7 @@ import { usePlace } from '../../composables/usePlace.ts'
 import { amount, count, dayName, monthName } from '../../format.ts'
 import { useSession } from '../../stores/session.ts'
 import ChargeCard from './ChargeCard.vue'
-
-interface Step { field: string; value: string | null }
-type Line = ChargeLine & { ruleName: string }
+import { readPage, type Line, type Step } from './lines.ts'
 
 const session = useSession()
 const { route, go } = usePlace()
@@ -48,9 +45,9 @@ const linesError = ref<Error | null>(null)
 async function read(after: string | null): Promise<void> {
   isReading.value = true
   try {
-    const answer = await send<{ lines: Line[]; next: string | null }>('POST', '/api/charges/lines', { figure: figure.value, path: path.value, limit: 200, ...(after ? { after } : {}) })
-    lines.value = after ? [...lines.value, ...answer.lines] : answer.lines
-    next.value = answer.next
+    const page = await readPage(figure.value, path.value, after)
+    lines.value = after ? [...lines.value, ...page.lines] : page.lines
+    next.value = page.next
     linesError.value = null
   } catch (failure) {
     linesError.value = failure as Error
