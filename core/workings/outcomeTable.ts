@@ -86,8 +86,13 @@ export function filterOutcomes({ rows, head, columns }: OutcomeTable, filter: Ke
   const key = filter.key === undefined ? null : Number(filter.key)
   const amounts = amountsOf(columns)
   const found: OutcomeRow[] = []
-  for (let row = 0; row < rows; row++) {
-    if (!targets[columns.target[row]!] || !groups[columns.group[row]!]) continue
+  let row = -1
+  while (++row < rows) {
+    if (!targets[columns.target[row]!]) {
+      row = lastOfTarget(columns.target, row)
+      continue
+    }
+    if (!groups[columns.group[row]!]) continue
     if ((rule ?? columns.rule[row]) !== columns.rule[row] || (key ?? columns.key[row]) !== columns.key[row]) continue
     found.push({
       key: columns.key[row]!, rule: columns.rule[row]!, ...head.targets[columns.target[row]!]!, ...head.groups[columns.group[row]!]!, lines: columns.lines[row]!,
@@ -97,3 +102,13 @@ export function filterOutcomes({ rows, head, columns }: OutcomeTable, filter: Ke
   return found.sort((a, b) => a.key - b.key)
 }
 
+/** The last of the rows from one on that go the same way: they stand together, so halving finds it. */
+function lastOfTarget(target: Column, from: number): number {
+  let [same, other] = [from, target.length]
+  while (other - same > 1) {
+    const middle = (same + other) >> 1
+    if (target[middle] === target[from]) same = middle
+    else other = middle
+  }
+  return same
+}

@@ -9,7 +9,7 @@ import type { Balance } from './balance.ts'
 import type { WayOfMoney } from './routes.ts'
 import type { StatementView } from '../statements/view.ts'
 import type { Workings } from '../../../core/workings/workings.ts'
-import type { ChargeLine, LinePage } from '../charges/store.ts'
+import type { ChargeLine } from '../charges/store.ts'
 
 let server: TestServer
 let accountant: Client
@@ -109,8 +109,11 @@ describe('a month allocated', () => {
     const volumes = body.groups.find(({ value }) => value === 'Block Volumes')!
     expect(volumes.lines).toBe(truth[`services/${MONTH}/1010/Nimbrel/Block Volumes`]!.lines)
     expect(addDecimals(body.groups.map(({ amount }) => amount))).toBe(body.total)
-    const lines = await accountant.ask<LinePage>('POST', '/api/charges/lines', { figure, path: [{ field: 'ServiceName', value: 'Block Volumes' }, { field: 'ProviderName', value: 'Nimbrel' }], limit: 10 })
-    expect(lines.body.lines.every(({ keyId, detailId }) => lines.body.attributes[keyId]!.ServiceName === 'Block Volumes' && detailId in lines.body.details)).toBe(true)
+    const lines = await accountant.ask<{ lines: ChargeLine[] }>('POST', '/api/charges/lines', { figure, path: [{ field: 'ServiceName', value: 'Block Volumes' }, { field: 'ProviderName', value: 'Nimbrel' }], limit: 10 })
+    const [{ keyId, billId, line }] = lines.body.lines as [ChargeLine]
+    const one = (at: string, of = figure) => accountant.ask<{ attributes: Record<string, string>; details: Record<string, string> }>('POST', '/api/charges/line', { figure: of, line: at })
+    expect((await one(`${keyId}.${billId}.${line}`)).body).toMatchObject({ attributes: { ServiceName: 'Block Volumes', 'tag:team': 'models' }, details: { InvoiceId: expect.stringContaining('202610') as unknown } })
+    expect((await one(`${keyId}.${billId}.${line}`, figure.replace('1010', '1020'))).status).toBe(404)
     expect(new Set(lines.body.lines.map(({ service, provider }) => `${provider} ${service}`))).toEqual(new Set(['Nimbrel Block Volumes']))
   })
   test('PDF and CSV hold the statement', async () => {

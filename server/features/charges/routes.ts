@@ -7,12 +7,19 @@ import { viewerOf } from '../../viewer.ts'
 import { latestRun, type RunRow } from '../allocation/store.ts'
 import { rulebookVersion } from '../rulebook/store.ts'
 import { filterOf } from './filter.ts'
-import { readLines } from './store.ts'
+import { readCharge, readLines, type Cursor } from './store.ts'
 
 const Figure = Type.String({ minLength: 1, maxLength: 2_000 })
 const Step = Type.Object({ field: Type.String({ maxLength: 300 }), value: Type.Union([Type.String(), Type.Null()]) }, { additionalProperties: false })
 
 const Path = Type.Array(Step, { maxItems: 10 })
+/** key, bill and line of a charge */
+const Place = Type.String({ pattern: '^\\d{1,10}\\.\\d{1,10}\\.\\d{1,10}$' })
+
+function placeOf(text: string): Cursor {
+  const [key, bill, line] = text.split('.').map(Number)
+  return { key: key!, bill: bill!, line: line! }
+}
 
 export function readFigureRef(text: string): FigureRef {
   const ref = readRef(text)
@@ -29,19 +36,26 @@ export function chargeRoutes(app: App): void {
   }
 
   app.post('/api/charges/lines', {
-    schema: { body: Type.Object({ figure: Figure, path: Path, after: Type.Optional(Type.String({ pattern: '^\\d+\\.\\d+\\.\\d+$' })), limit: Type.Integer({ minimum: 1, maximum: 500, default: 100 }) }) },
+    schema: { body: Type.Object({ figure: Figure, path: Path, after: Type.Optional(Place), limit: Type.Integer({ minimum: 1, maximum: 500, default: 100 }) }) },
   }, async (request) => {
     const { figure, path, after, limit } = request.body
     const ref = readFigureRef(figure)
     const filter = filterOf(ref, viewerOf(request))
     const run = await needRun(ref.month)
-    const [key, bill, line] = (after ?? '').split('.').map(Number)
     const only = path.length > 0 ? await ledger.keys({ runId: run.id, filter, path }) : null
-    const [{ lines, next, ...described }, rulebook] = await Promise.all([
-      readLines(database, run.id, filter, after ? { key: key!, bill: bill!, line: line! } : null, limit, only), rulebookVersion(database, run.version),
+    const [{ lines, next }, rulebook] = await Promise.all([
+      readLines(database, run.id, filter, after === undefined ? null : placeOf(after), limit, only), rulebookVersion(database, run.version),
     ])
-    const named = lines.map((charge) => ({ ...charge, ruleName: rulebook?.rulebook.rules[charge.rule]?.name ?? '' }))
-    return { lines: named, ...described, version: run.version, next: next ? `${next.key}.${next.bill}.${next.line}` : null }
+    const named = lines.map((charge) => Object.assign(charge, { ruleName: rulebook?.rulebook.rules[charge.rule]?.name ?? '' }))
+    return { lines: named, version: run.version, next: next ? `${next.key}.${next.bill}.${next.line}` : null }
+  })
+
+  app.post('/api/charges/line', { schema: { body: Type.Object({ figure: Figure, line: Place }) } }, async (request) => {
+    const ref = readFigureRef(request.body.figure)
+    const filter = filterOf(ref, viewerOf(request))
+    const found = await readCharge(database, (await needRun(ref.month)).id, filter, placeOf(request.body.line))
+    if (!found) throw notFound('A charge line of this figure at that place')
+    return found
   })
 
   app.post('/api/charges/groups', {

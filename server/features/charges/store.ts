@@ -15,53 +15,67 @@ export interface ChargeLine {
   provider: string
   currency: string
   service: string
+  resource: string | null
+  sku: string | null
   billed: string
   effective: string
   list: string
   contracted: string
   quantity: string | null
-  detailId: number
   file: string
   loadId: number
   rule: number
 }
 
-type LineRow = Omit<ChargeLine, 'rule' | 'file' | 'loadId' | 'provider' | 'currency' | 'service'>
-type Descriptions = Record<number, Record<string, string>>
-
-/** A page of charge lines; what many lines share is given once, by the number of its key or detail. */
-export interface LinePage { lines: ChargeLine[]; attributes: Descriptions; details: Descriptions; next: Cursor | null }
+type LineRow = Omit<ChargeLine, 'rule' | 'file' | 'loadId' | 'provider' | 'currency' | 'service' | 'resource' | 'sku'>
 
 /**
  * Charge lines behind a figure of a run, in the order of key, bill and line, from after the cursor. Only as many keys
  * are asked for as the page needs, so that the lines are read by primary key. The bills are those that the run read, also
  * where one has been replaced since. `only` narrows to some of the keys.
  */
-export async function readLines(queries: Queries, runId: number, filter: KeyFilter, after: Cursor | null, limit: number, only: readonly number[] | null = null): Promise<LinePage> {
+export async function readLines(queries: Queries, runId: number, filter: KeyFilter, after: Cursor | null, limit: number, only: readonly number[] | null = null): Promise<{ lines: ChargeLine[]; next: Cursor | null }> {
   const [all, bills] = await Promise.all([readOutcomes(queries, runId, filter), readRunBills(queries, runId)])
   const keys = nextKeys(all, after?.key ?? 0, limit, only && new Set(only))
-  if (keys.size === 0) return { lines: [], attributes: {}, details: {}, next: null }
-  const from = after ?? { key: 0, bill: 0, line: 0 }
-  const rows = await queries.rows<LineRow>(
-    `SELECT c.key_id AS keyId, c.bill_id AS billId, c.line, c.detail_id AS detailId, p.starts_at AS day, p.ends_at AS ends,
-       c.billed_cost AS billed, c.effective_cost AS effective, c.list_cost AS list, c.contracted_cost AS contracted, c.pricing_quantity AS quantity
-     FROM charges c JOIN charge_periods p ON p.id = c.period_id
-     WHERE c.bill_id IN (?) AND c.key_id IN (?) AND (c.key_id, c.bill_id, c.line) > (?, ?, ?)
-     ORDER BY c.key_id, c.bill_id, c.line LIMIT ?`,
-    [bills.map(({ id }) => id), [...keys.keys()], from.key, from.bill, from.line, limit + 1])
-  const page = rows.slice(0, limit)
-  const [attributes, details] = await Promise.all([
-    descriptions(queries, 'SELECT id, attributes AS text FROM charge_keys WHERE id IN (?)', page.map(({ keyId }) => keyId)),
-    descriptions(queries, 'SELECT id, details AS text FROM charge_details WHERE id IN (?)', page.map(({ detailId }) => detailId)),
+  if (keys.size === 0) return { lines: [], next: null }
+  const [rows, names] = await Promise.all([
+    // the ranges of the keys are known to be narrow: looking each up beforehand takes as long as reading it
+    queries.rows<LineRow>(
+      `SET STATEMENT eq_range_index_dive_limit = 1 FOR
+       SELECT c.key_id AS keyId, c.bill_id AS billId, c.line, p.starts_at AS day, p.ends_at AS ends,
+         c.billed_cost AS billed, c.effective_cost AS effective, c.list_cost AS list, c.contracted_cost AS contracted, c.pricing_quantity AS quantity
+       FROM charges c JOIN charge_periods p ON p.id = c.period_id
+       WHERE c.bill_id IN (?) AND c.key_id IN (?) ${after ? 'AND (c.key_id, c.bill_id, c.line) > (?, ?, ?)' : ''}
+       ORDER BY c.key_id, c.bill_id, c.line LIMIT ?`,
+      [bills.map(({ id }) => id), [...keys.keys()], ...(after ? [after.key, after.bill, after.line] : []), limit + 1]),
+    namesOf(queries, [...keys.keys()]),
   ])
   const billOf = new Map(bills.map((bill) => [bill.id, bill]))
-  const lines = page.map((row): ChargeLine => {
-    const { provider, currency, service, rule } = keys.get(row.keyId)!
-    const { file, loadId } = billOf.get(row.billId)!
-    return { ...row, provider, currency, service, rule, file, loadId }
+  const lines = rows.slice(0, limit).map((row): ChargeLine => {
+    const [{ provider, currency, service, rule }, { file, loadId }] = [keys.get(row.keyId)!, billOf.get(row.billId)!]
+    return Object.assign(row, { provider, currency, service, rule, file, loadId }, names.get(row.keyId)!)
   })
   const last = lines.at(-1)
-  return { lines, attributes, details, next: rows.length > limit && last ? { key: last.keyId, bill: last.billId, line: last.line } : null }
+  return { lines, next: rows.length > limit && last ? { key: last.keyId, bill: last.billId, line: last.line } : null }
+}
+
+async function namesOf(queries: Queries, keys: readonly number[]): Promise<Map<number, Pick<ChargeLine, 'resource' | 'sku'>>> {
+  const rows = await queries.rows<{ id: number; attributes: string }>('SELECT id, attributes FROM charge_keys WHERE id IN (?)', [keys])
+  return new Map(rows.map(({ id, attributes }) => {
+    const { ResourceName, ResourceId, SkuId } = JSON.parse(attributes) as Description
+    return [id, { resource: ResourceName ?? ResourceId ?? null, sku: SkuId ?? null }]
+  }))
+}
+
+type Description = Record<string, string>
+
+/** All that is known of one charge of a figure; null where the figure does not have it. */
+export async function readCharge(queries: Queries, runId: number, filter: KeyFilter, { key, bill, line }: Cursor): Promise<{ attributes: Description; details: Description } | null> {
+  const [of, bills] = await Promise.all([readOutcomes(queries, runId, { ...filter, key: String(key) }), readRunBills(queries, runId)])
+  if (of.length === 0 || !bills.some(({ id }) => id === bill) || (filter.key ?? String(key)) !== String(key)) return null
+  const row = await queries.first<{ attributes: string; details: string }>(
+    'SELECT k.attributes, d.details FROM charges c JOIN charge_keys k ON k.id = c.key_id JOIN charge_details d ON d.id = c.detail_id WHERE c.bill_id = ? AND c.key_id = ? AND c.line = ?', [bill, key, line])
+  return row ? { attributes: JSON.parse(row.attributes) as Description, details: JSON.parse(row.details) as Description } : null
 }
 
 /** The keys from one on whose lines fill a page, and one more so that the page knows whether there is a next. */
@@ -75,11 +89,6 @@ function nextKeys(all: readonly OutcomeRow[], from: number, limit: number, only:
     expected += row.lines
   }
   return keys
-}
-
-async function descriptions(queries: Queries, sql: string, ids: readonly number[]): Promise<Descriptions> {
-  const rows = ids.length > 0 ? await queries.rows<{ id: number; text: string }>(sql, [[...new Set(ids)]]) : []
-  return Object.fromEntries(rows.map(({ id, text }) => [id, JSON.parse(text) as Record<string, string>]))
 }
 
 /** What people know a key by: its resource, or its service where it has none. */

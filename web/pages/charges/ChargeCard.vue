@@ -2,19 +2,23 @@
 import { computed } from 'vue'
 import { fieldLabel } from '../../../core/charges/attributes.ts'
 import PlainDialog from '../../components/PlainDialog.vue'
+import ErrorNote from '../../components/ErrorNote.vue'
+import { useAnswer } from '../../composables/useAnswer.ts'
 import { amount, instant } from '../../format.ts'
-import type { Line } from './lines.ts'
+import { readLine, type Line } from './lines.ts'
 
-const props = defineProps<{ line: Line | null }>()
+const props = defineProps<{ line: Line | null; figure: string }>()
 const emit = defineEmits<{ close: [] }>()
-const attributes = computed(() => Object.entries(props.line?.attributes ?? {}))
-const details = computed(() => Object.entries(props.line?.details ?? {}))
+const { data, error, again } = useAnswer(() => props.line && { figure: props.figure, line: props.line }, ({ figure, line }, signal) => readLine(figure, line, signal))
+const attributes = computed(() => Object.entries(data.value?.attributes ?? {}))
+const details = computed(() => Object.entries(data.value?.details ?? {}))
 </script>
 
 <template>
   <PlainDialog :open="line !== null" title="A charge line" wide @close="emit('close')">
     <template v-if="line">
       <p class="note pb-3">Line {{ line.line }} of {{ line.file }} (load {{ line.loadId }}), {{ instant(line.day) }} to {{ instant(line.ends) }}. {{ line.ruleName ? `Taken by the rule “${line.ruleName}”.` : 'No rule takes it.' }}</p>
+      <ErrorNote v-if="error" :error="error" @again="again" />
       <div class="grid max-h-[60vh] grid-cols-2 gap-x-8 overflow-auto">
         <table class="book"><tbody>
           <tr v-for="[label, value] in [['List cost', line.list], ['Contracted cost', line.contracted], ['Billed cost', line.billed], ['Effective cost', line.effective]]" :key="label"><td class="note">{{ label }}</td><td class="num font-semibold">{{ amount(value) }} {{ line.currency }}</td></tr>

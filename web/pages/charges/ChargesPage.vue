@@ -94,7 +94,7 @@ const largest = computed(() => Math.max(1, ...(grouped.value?.groups.map((group)
         <div class="line head"><span>day</span><span>service</span><span>resource</span><span>SKU</span><span class="text-right">quantity</span><span class="text-right">billed</span><span class="text-right">effective</span><span>rule</span></div>
         <div class="relative" :style="{ height: `${rows.getTotalSize()}px` }">
           <button v-for="row in rows.getVirtualItems()" :key="row.index" class="line" :style="{ transform: `translateY(${row.start}px)`, position: 'absolute', top: 0 }" @click="opened = lines[row.index]!">
-            <span>{{ dayName(lines[row.index]!.day) }}</span><span>{{ lines[row.index]!.service }}</span><span>{{ lines[row.index]!.attributes.ResourceName ?? lines[row.index]!.attributes.ResourceId }}</span><span>{{ lines[row.index]!.attributes.SkuId }}</span>
+            <span>{{ dayName(lines[row.index]!.day) }}</span><span>{{ lines[row.index]!.service }}</span><span>{{ lines[row.index]!.resource }}</span><span>{{ lines[row.index]!.sku }}</span>
             <span class="text-right">{{ lines[row.index]!.quantity ? amount(String(Number(lines[row.index]!.quantity))) : '' }}</span>
             <span class="text-right">{{ amount(lines[row.index]!.billed.replace(/0{1,6}$/, '')) }}</span><span class="text-right">{{ amount(lines[row.index]!.effective.replace(/0{1,6}$/, '')) }} <span class="note">{{ lines[row.index]!.currency }}</span></span><span class="note">{{ lines[row.index]!.ruleName || 'no rule' }}</span>
           </button>
@@ -102,7 +102,7 @@ const largest = computed(() => Math.max(1, ...(grouped.value?.groups.map((group)
         <p class="note pt-1">{{ isReading ? 'Reading on…' : next ? '' : `${count(lines.length)} lines` }}</p>
       </div>
     </template>
-    <ChargeCard :line="opened" @close="opened = null" />
+    <ChargeCard :line="opened" :figure="figure" @close="opened = null" />
   </div>
 </template>
 
