@@ -6,7 +6,7 @@ import { addMonths } from '../core/calendar/month.ts'
 import { TAG_FIELD } from '../core/charges/attributes.ts'
 import { classify } from '../core/classify/evaluate.ts'
 import { KeyTable } from '../core/classify/keyTable.ts'
-import type { Condition, KeyFigures, Rule, Rulebook } from '../core/types.ts'
+import { emptyRulebook, type Condition, type KeyFigures, type Rule, type Rulebook } from '../core/types.ts'
 import { buildApp } from '../server/app.ts'
 import { openDatabase, type Database } from '../server/db/database.ts'
 import { migrate } from '../server/db/migrate.ts'
@@ -77,7 +77,7 @@ function benchRulebook(): Rulebook {
       outcome: index % 25 === 24 ? { kind: 'pool', code: 'SHARED' } : { kind: 'costCentre', code: `C${index}` },
     }
   })
-  return { chargedBasis: 'effective', rules, pools: [{ code: 'SHARED', name: 'Shared', base: { kind: 'direct' }, recipients: [] }] }
+  return { ...emptyRulebook(), rules, pools: [{ code: 'SHARED', name: 'Shared', base: { kind: 'direct' }, recipients: [] }] }
 }
 
 /** A condition as SQL with the same meaning, a missing field being NULL. */
@@ -91,6 +91,7 @@ function sqlOf({ field, operator, values }: Condition): string {
     contains: () => any((value) => `${name} LIKE ${quoted(`%${value}%`)}`), notContains: () => not(tests.contains()),
     beginsWith: () => any((value) => `${name} LIKE ${quoted(`${value}%`)}`), notBeginsWith: () => not(tests.beginsWith()),
     matches: () => any((value) => `${name} REGEXP ${quoted(value)}`), notMatches: () => not(tests.matches()),
+    atLeast: () => any((value) => `${name} + 0 >= ${value}`), below: () => any((value) => `${name} + 0 < ${value}`),
     present: () => `${name} IS NOT NULL`, absent: () => `${name} IS NULL`,
   }
   return tests[operator]()

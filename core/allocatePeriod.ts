@@ -1,18 +1,28 @@
 import { holdsIn, type Month } from './calendar/month.ts'
-import { classify, NO_RULE, type Classified } from './classify/evaluate.ts'
+import { classify, mappedTo, NO_RULE, type Classified } from './classify/evaluate.ts'
 import { combinedCode, type KeyTable } from './classify/keyTable.ts'
 import { convert, type RateTable } from './money/convert.ts'
+import { addsUpToHundred, HUNDRED, splitAmounts } from './money/percents.ts'
 import { distribute, weightsOf, type PoolShare } from './pools/distribute.ts'
 import type { Problem } from './problems.ts'
-import { BASES, type Amounts, type Basis, type CostCentre, type KeyFigures, type Rulebook } from './types.ts'
+import { BASES, type Amounts, type Basis, type CostCentre, type KeyFigures, type Outcome, type Rule, type Rulebook } from './types.ts'
 
-/** What happened to one key: `rule` is an index into the rulebook, NO_RULE where nobody took it. */
+/** Where a rule sends what it takes; all that go the same way by the same rule share one. */
+export interface Way {
+  kind: 'costCentre' | 'pool' | 'aside' | 'unassigned'
+  /** cost centre or pool; the reason where set aside, empty where unassigned */
+  target: string
+}
+
+/** What happened to one row of the table, or to a part of it: `rule` is an index into the rulebook, NO_RULE where nobody took it. */
 export interface KeyOutcome {
+  row: number
   key: KeyFigures
   rule: number
-  kind: 'costCentre' | 'pool' | 'unassigned'
-  /** cost centre or pool; empty where unassigned */
-  target: string
+  way: Way
+  amounts: Amounts
+  /** of the row, in 10^-10 per cent */
+  percent: bigint
 }
 
 /** One stream of money is of one provider and one currency: streams are never added without a rate. */
@@ -31,7 +41,7 @@ export interface Conservation {
 
 export interface PeriodInput {
   month: Month
-  /** the keys with charges in the month, in columns: they are kept between runs */
+  /** the keys with charges in the month, cleaned and classified as `prepare` does it */
   table: KeyTable
   rulebook: Rulebook
   centres: readonly CostCentre[]
@@ -55,33 +65,49 @@ export function allocatePeriod(input: PeriodInput): { result: PeriodResult; prob
   const directCost = directCosts(outcomes, input)
   const streams = streamsOf(table)
   const { shares, held, problems: poolProblems } = sharePools(outcomes, streams, directCost, input)
-  const conservation = proveConservation(outcomes, streams, shares, held)
+  const conservation = proveConservation(table, outcomes, streams, shares, held)
   return { result: { outcomes, shares, held, conservation, classified, table }, problems: [...targetProblems, ...poolProblems] }
 }
 
-/** The outcome of each key; money sent to a target that is unknown or retired stays unassigned, and the rule is named. */
-function resolveTargets({ table: { keys }, rulebook, centres, month }: PeriodInput, { ruleOf }: Classified): { outcomes: KeyOutcome[]; problems: Problem[] } {
-  const problems: Problem[] = []
+const UNASSIGNED: Way = { kind: 'unassigned', target: '' }
+
+/** The outcome of each row; money sent to a target that is unknown or retired stays unassigned, and the rule is named. */
+function resolveTargets({ table, rulebook, centres, month }: PeriodInput, { ruleOf }: Classified): { outcomes: KeyOutcome[]; problems: Problem[] } {
+  const problems = new Map<string, Problem>()
   const centreOf = new Map(centres.map((centre) => [centre.code, centre]))
   const pools = new Set(rulebook.pools.map(({ code }) => code))
-  const taken = new Set(ruleOf)
-  const usable = rulebook.rules.map((rule, index): boolean => {
-    const { kind, code } = rule.outcome
+  const isUsable = (rule: Rule, kind: 'costCentre' | 'pool', code: string): boolean => {
     const centre = centreOf.get(code)
     if (kind === 'pool' ? pools.has(code) : centre && holdsIn(month, centre.validFrom, centre.validTo)) return true
     const isRetired = kind === 'costCentre' && centre !== undefined
-    if (taken.has(index)) {
-      problems.push({ code: isRetired ? 'RULE_TARGET_RETIRED' : 'RULE_TARGET_UNKNOWN', subject: rule.name, message: `Rule ${rule.name} sends charges to ${code}, which ${isRetired ? 'does not hold in this month' : 'does not exist'}: they stay unassigned.` })
-    }
+    problems.set(`${rule.id} ${code}`, { code: isRetired ? 'RULE_TARGET_RETIRED' : 'RULE_TARGET_UNKNOWN', subject: rule.name, message: `Rule ${rule.name} sends charges to ${code || 'nothing'}, which ${isRetired ? 'does not hold in this month' : 'does not exist'}: they stay unassigned.` })
     return false
+  }
+  const ways = rulebook.rules.map(() => new Map<string, Way>())
+  const wayTo = (rule: number, kind: 'costCentre' | 'pool' | 'aside', target: string): Way => {
+    let way = ways[rule]!.get(target)
+    if (!way) ways[rule]!.set(target, (way = kind === 'aside' || isUsable(rulebook.rules[rule]!, kind, target) ? { kind, target } : UNASSIGNED))
+    return way
+  }
+  const outcomes: KeyOutcome[] = []
+  table.keys.forEach((key, row) => {
+    const rule = ruleOf[row]!
+    const outcome = rule === NO_RULE ? null : rulebook.rules[rule]!.outcome
+    if (outcome?.kind === 'split' && addsUpToHundred(outcome.percents)) {
+      for (const { to, percent, amounts } of splitAmounts(key.amounts, outcome.percents)) outcomes.push({ row, key, rule, way: wayTo(rule, 'costCentre', to), amounts, percent })
+    } else outcomes.push({ row, key, rule, way: outcome ? wayOf(outcome, (kind, target) => wayTo(rule, kind, target), (field) => table.value(field, row)) : UNASSIGNED, amounts: key.amounts, percent: HUNDRED })
   })
-  const outcomes = keys.map((key, index): KeyOutcome => {
-    const rule = ruleOf[index]!
-    if (rule === NO_RULE || !usable[rule]) return { key, rule, kind: 'unassigned', target: '' }
-    const { kind, code } = rulebook.rules[rule]!.outcome
-    return { key, rule, kind, target: code }
-  })
-  return { outcomes, problems }
+  return { outcomes, problems: [...problems.values()] }
+}
+
+/** The way of what a rule takes whole. */
+function wayOf(outcome: Outcome, to: (kind: 'costCentre' | 'pool' | 'aside', target: string) => Way, valueOf: (field: string) => string | undefined): Way {
+  switch (outcome.kind) {
+    case 'costCentre': case 'pool': return to(outcome.kind, outcome.code)
+    case 'aside': return to('aside', outcome.reason)
+    case 'mapped': return to('costCentre', mappedTo(outcome, valueOf(outcome.field)) ?? '')
+    default: return UNASSIGNED
+  }
 }
 
 /** Direct cost of each cost centre on the charged basis, in 10^-20 of the reporting currency. */
@@ -89,15 +115,15 @@ function directCosts(outcomes: readonly KeyOutcome[], { rulebook, rates }: Perio
   const needsDirect = rulebook.pools.some(({ base }) => base.kind === 'direct')
   const costs = new Map<string, bigint>()
   if (!needsDirect) return costs
-  for (const { key, kind, target } of outcomes) {
+  for (const { key, way: { kind, target }, amounts } of outcomes) {
     if (kind !== 'costCentre') continue
-    const amount = convert(key.amounts[rulebook.chargedBasis], key.attributes.BillingCurrency!, rates)
+    const amount = convert(amounts[rulebook.chargedBasis], key.attributes.BillingCurrency!, rates)
     costs.set(target, (costs.get(target) ?? 0n) + amount)
   }
   return costs
 }
 
-/** The provider and currency of each key, as numbers. */
+/** The provider and currency of each row, as numbers. */
 interface Streams { of: Int32Array; names: { provider: string; currency: string }[] }
 
 function streamsOf(table: KeyTable): Streams {
@@ -125,13 +151,13 @@ function addTo(sum: Amounts, { billed, effective }: Amounts): void {
 /** What each stream brought to each pool, in the order of provider, currency and pool. */
 function pooledStreams(outcomes: readonly KeyOutcome[], { of, names }: Streams): { provider: string; currency: string; code: string; amounts: Amounts }[] {
   const sums = new Map<string, { provider: string; currency: string; code: string; amounts: Amounts }>()
-  outcomes.forEach(({ key, kind, target }, index) => {
+  outcomes.forEach(({ row, way: { kind, target }, amounts }) => {
     if (kind !== 'pool') return
-    const { provider, currency } = names[of[index]!]!
+    const { provider, currency } = names[of[row]!]!
     const name = [provider, currency, target].join('\u0000')
     let sum = sums.get(name)
     if (!sum) sums.set(name, (sum = { provider, currency, code: target, amounts: nothing() }))
-    addTo(sum.amounts, key.amounts)
+    addTo(sum.amounts, amounts)
   })
   return [...sums].sort(([a], [b]) => (a < b ? -1 : 1)).map(([, sum]) => sum)
 }
@@ -152,14 +178,12 @@ function sharePools(outcomes: readonly KeyOutcome[], streams: Streams, directCos
 }
 
 /** Billed = charged + held + unassigned for each provider, currency and basis, to the last 10^-10; throws where it is not so. */
-function proveConservation(outcomes: readonly KeyOutcome[], { of, names }: Streams, shares: readonly StreamShare[], held: readonly StreamHeld[]): Conservation[] {
+function proveConservation(table: KeyTable, outcomes: readonly KeyOutcome[], { of, names }: Streams, shares: readonly StreamShare[], held: readonly StreamHeld[]): Conservation[] {
   const sums = names.map((name) => ({ ...name, total: nothing(), charged: nothing(), held: nothing(), unassigned: nothing() }))
   const streamOf = (wanted: { provider: string; currency: string }): (typeof sums)[number] => sums.find(({ provider, currency }) => provider === wanted.provider && currency === wanted.currency)!
-  outcomes.forEach(({ key, kind }, index) => {
-    const sum = sums[of[index]!]!
-    addTo(sum.total, key.amounts)
-    if (kind !== 'pool') addTo(kind === 'costCentre' ? sum.charged : sum.unassigned, key.amounts)
-  })
+  table.keys.forEach(({ amounts }, row) => addTo(sums[of[row]!]!.total, amounts))
+  const into = { costCentre: 'charged', aside: 'held', unassigned: 'unassigned' } as const
+  for (const { row, way: { kind }, amounts } of outcomes) if (kind !== 'pool') addTo(sums[of[row]!]![into[kind]], amounts)
   for (const share of shares) addTo(streamOf(share).charged, share.amounts)
   for (const kept of held) addTo(streamOf(kept).held, kept.amounts)
   const ordered = sums.sort((a, b) => (a.provider === b.provider ? (a.currency < b.currency ? -1 : 1) : a.provider < b.provider ? -1 : 1))

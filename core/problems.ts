@@ -14,6 +14,7 @@ export interface Problem {
 export const PROBLEM_CODES = {
   COLUMN_MISSING: 'Add the column to the export, or map one of the columns of the file to it.',
   COLUMN_DOUBLED: 'Leave one of the two columns of the same name.',
+  CLEAN_STEP: 'Complete the step or remove it.',
   RULE_CONDITION: 'Complete the condition or remove it.',
   RULE_TARGET_UNKNOWN: 'Choose a cost centre or pool that exists.',
   RULE_TARGET_RETIRED: 'The cost centre does not hold in this month. Choose another, or end the rule.',

@@ -2,8 +2,8 @@
  * The records of the domain, in the order of the way of the money:
  *
  *   load (a file)  >  bill (provider x billing account x billing period)  >  charge  >  charge key
- *   rulebook version  >  rule  >  condition;  pool
- *   run (month x rulebook version x bills)  >  outcome of each key  >  share of each pool  >  cell
+ *   rulebook version  >  step of the tag clean-up;  classification  >  rule  >  condition;  pool
+ *   run (month x rulebook version x bills)  >  outcome of each key or part of one  >  share of each pool  >  cell
  *   statement (cost centre x month)  >  line  =  rounded cells
  */
 import type { Month } from './calendar/month.ts'
@@ -26,23 +26,38 @@ export interface CostCentre {
 /** A charge key with the sums of its charges in one month: what rules are evaluated on. */
 export interface KeyFigures {
   id: number
-  /** attribute name (see charges/attributes.ts) or `tag:<key>` to value; absent attributes are missing */
+  /** attribute name (see charges/attributes.ts) or `tag:<key>` to value, as billed; absent attributes are missing */
   attributes: Readonly<Record<string, string>>
   lines: number
   amounts: Amounts
 }
 
-export const OPERATORS = ['is', 'isNot', 'contains', 'notContains', 'beginsWith', 'notBeginsWith', 'matches', 'notMatches', 'present', 'absent'] as const
+export const OPERATORS = ['is', 'isNot', 'contains', 'notContains', 'beginsWith', 'notBeginsWith', 'matches', 'notMatches', 'atLeast', 'below', 'present', 'absent'] as const
 export type Operator = (typeof OPERATORS)[number]
 
-/** `field operator any of values`; a negation holds where none of the values does. A missing field only satisfies negations and `absent`. */
+/**
+ * `field operator any of values`; a negation holds where none of the values does. A missing field only satisfies
+ * negations and `absent`. `atLeast` and `below` compare numbers with numbers and dates (2026-10-31) with dates.
+ */
 export interface Condition {
   field: string
   operator: Operator
   values: string[]
 }
 
-export type Outcome = { kind: 'costCentre'; code: string } | { kind: 'pool'; code: string }
+/** Exact decimals by cost centre or value, adding up to 100. */
+export type Percents = Record<string, string>
+
+/** Where a rule sends the charges it takes. Pools and cost centres belong to the cost-centre classification, values to the others. */
+export type Outcome =
+  | { kind: 'costCentre'; code: string }
+  | { kind: 'pool'; code: string }
+  | { kind: 'value'; code: string }
+  | { kind: 'split'; percents: Percents }
+  /** charged to nobody, for a reason: held */
+  | { kind: 'aside'; reason: string }
+  /** where the mapping sends the charge's value of the field; the rule takes no charge whose value it does not name, or every value as it is where it says so */
+  | { kind: 'mapped'; field: string; mapping: Record<string, string>; elseItself: boolean }
 
 export interface Rule {
   id: string
@@ -54,11 +69,30 @@ export interface Rule {
   to: Month | null
 }
 
+/** An ordered list of rules that gives each charge one value, usable as the field `class:<code>`. The cost centre is the last of them and stands by itself. */
+export interface Classification { code: string; name: string; rules: Rule[] }
+
+/** What a step of the tag clean-up does to the tags of a charge. */
+export type CleanAct =
+  /** tags under one of the spellings count as the key; where several are there, the key itself, then the first spelling */
+  | { kind: 'key'; key: string; spellings: string[] }
+  /** values of the key are replaced; an empty replacement removes the tag. `folded`: letter case and separators do not matter in what is replaced */
+  | { kind: 'values'; key: string; mapping: Record<string, string>; folded: boolean }
+  /** tags with one of the values, whatever their case, count as missing; no keys: every key */
+  | { kind: 'placeholders'; keys: string[]; values: string[] }
+  /** a missing tag takes the value that all other charges with the same value of the field carry, in the month or up to some months before; where they do not agree it stays missing */
+  | { kind: 'inherit'; key: string; from: string; monthsBack: number }
+  /** a missing tag takes the value that the mapping gives for the charge's value of the field */
+  | { kind: 'lookup'; key: string; from: string; mapping: Record<string, string> }
+  /** the tag of the resources is set, or removed where the value is empty */
+  | { kind: 'set'; key: string; value: string; resources: string[] }
+
+export interface CleanStep { id: string; enabled: boolean; from: Month | null; to: Month | null; act: CleanAct }
+
 export type PoolBase =
   | { kind: 'even' }
   | { kind: 'direct' }
-  /** percent as exact decimals adding up to 100 */
-  | { kind: 'fixed'; percents: Record<string, string> }
+  | { kind: 'fixed'; percents: Percents }
 
 export interface Pool {
   code: string
@@ -71,6 +105,14 @@ export interface Pool {
 export interface Rulebook {
   /** which cost statements charge */
   chargedBasis: Basis
+  /** tag keys that count: their coverage is watched */
+  tagKeys: string[]
+  cleanUp: CleanStep[]
+  /** besides the cost centre, in order: later ones may ask for the values of earlier ones */
+  classifications: Classification[]
+  /** the cost-centre classification */
   rules: Rule[]
   pools: Pool[]
 }
+
+export const emptyRulebook = (): Rulebook => ({ chargedBasis: 'effective', tagKeys: [], cleanUp: [], classifications: [], rules: [], pools: [] })

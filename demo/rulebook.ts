@@ -1,4 +1,4 @@
-import type { Condition, Pool, Rule, Rulebook } from '../core/types.ts'
+import { emptyRulebook, type Condition, type Pool, type Rule, type Rulebook } from '../core/types.ts'
 
 const is = (field: string, ...values: string[]): Condition => ({ field, operator: 'is', values })
 const present = (field: string): Condition => ({ field, operator: 'present', values: [] })
@@ -22,7 +22,7 @@ const POOLS: Pool[] = [
 export function demoRulebook(): Rulebook {
   count = 0
   return {
-    chargedBasis: 'effective',
+    ...emptyRulebook(), tagKeys: ['team', 'environment'],
     pools: POOLS,
     rules: [
       rule('Taxes and levies', 'pool', 'TAX', is('ChargeCategory', 'Tax')),

@@ -19,6 +19,8 @@ import { intakeRoutes } from './features/intake/routes.ts'
 import { organisationRoutes } from './features/organisation/routes.ts'
 import { periodRoutes } from './features/periods/routes.ts'
 import { rateRoutes } from './features/rates/routes.ts'
+import { rulebookFigureRoutes } from './features/rulebook/figureRoutes.ts'
+import { rulebookFileRoutes } from './features/rulebook/fileRoutes.ts'
 import { rulebookRoutes } from './features/rulebook/routes.ts'
 import { sessionRoutes } from './features/session/routes.ts'
 import { SessionTable } from './features/session/store.ts'
@@ -44,7 +46,7 @@ export interface AppParts {
 }
 
 const LARGEST_FILE = 64 * 2 ** 30
-const FEATURES = [sessionRoutes, periodRoutes, intakeRoutes, rateRoutes, organisationRoutes, rulebookRoutes, allocationRoutes, statementRoutes, chargeRoutes, workingsRoutes, deskRoutes]
+const FEATURES = [sessionRoutes, periodRoutes, intakeRoutes, rateRoutes, organisationRoutes, rulebookRoutes, rulebookFigureRoutes, rulebookFileRoutes, allocationRoutes, statementRoutes, chargeRoutes, workingsRoutes, deskRoutes]
 
 /** Builds the server without listening: what tests inject into. */
 export async function buildApp({ database, settings, workers, sessionSecret, logLevel = 'warn' }: AppParts): Promise<App> {

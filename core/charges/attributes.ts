@@ -21,15 +21,18 @@ export const FIGURE_COLUMNS = [
 
 export const PERIOD_COLUMNS = ['BillingPeriodStart', 'BillingPeriodEnd', 'ChargePeriodStart', 'ChargePeriodEnd'] as const
 
-/** A field of a condition or a grouping is a key column or `tag:` and the key of a tag. */
+/** A field of a condition or a grouping is a key column, `tag:` and the key of a tag, or `class:` and the code of a classification. */
 export const TAG_FIELD = 'tag:'
 export const tagField = (key: string): string => TAG_FIELD + key
+const CLASS_FIELD = 'class:'
+export const classField = (code: string): string => CLASS_FIELD + code
 export const isField = (field: string): boolean =>
-  field.startsWith(TAG_FIELD) ? field.length > TAG_FIELD.length : (KEY_COLUMNS as readonly string[]).includes(field)
+  field.startsWith(TAG_FIELD) ? field.length > TAG_FIELD.length : field.startsWith(CLASS_FIELD) ? field.length > CLASS_FIELD.length : (KEY_COLUMNS as readonly string[]).includes(field)
 
 /** `ServiceName` as people read it: Service name. */
 export function fieldLabel(field: string): string {
   if (field.startsWith(TAG_FIELD)) return `tag ${field.slice(TAG_FIELD.length)}`
+  if (field.startsWith(CLASS_FIELD)) return `class ${field.slice(CLASS_FIELD.length)}`
   const words = field.replace(/([a-z])([A-Z])/g, '$1 $2').toLowerCase().replace(/\b(id|sku)\b/g, (word) => (word === 'sku' ? 'SKU' : 'ID'))
   return words.charAt(0).toUpperCase() + words.slice(1)
 }

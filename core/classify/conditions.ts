@@ -42,9 +42,26 @@ function positiveTest(operator: Condition['operator'], values: string[]): Test {
     case 'beginsWith':
     case 'notBeginsWith':
       return (value) => values.some((start) => value.startsWith(start))
+    case 'atLeast':
+      return (value) => values.some((bound) => compare(value, bound) >= 0)
+    case 'below':
+      return (value) => values.some((bound) => compare(value, bound) < 0)
     default: {
       const patterns = values.map((pattern) => new RegExp(pattern, 'u'))
       return (value) => patterns.some((pattern) => pattern.test(value))
     }
   }
+}
+
+const NUMBER = /^[+-]?\d+(\.\d+)?$/
+const DATE = /^\d{4}-(0[1-9]|1[0-2])-(0[1-9]|[12]\d|3[01])/
+/** Whether a text can be compared by size. */
+export const isBound = (text: string): boolean => NUMBER.test(text) || DATE.test(text)
+
+/** Below, equal or above; NaN, which is neither, where the two are not of one kind. */
+function compare(value: string, bound: string): number {
+  if (NUMBER.test(value) && NUMBER.test(bound)) return Number(value) - Number(bound)
+  if (!DATE.test(value) || !DATE.test(bound)) return Number.NaN
+  const [day, limit] = [value.slice(0, 10), bound.slice(0, 10)]
+  return day < limit ? -1 : day > limit ? 1 : 0
 }

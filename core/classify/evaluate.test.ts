@@ -1,9 +1,9 @@
 import { describe, expect, test } from '@jest/globals'
 import fc from 'fast-check'
-import { OPERATORS, type KeyFigures, type Rule } from '../types.ts'
+import { emptyRulebook, OPERATORS, type KeyFigures, type Rule } from '../types.ts'
 import { conditionTest, isPattern } from './conditions.ts'
 import { checkRulebook } from './checkRulebook.ts'
-import { classify, NO_RULE, takes } from './evaluate.ts'
+import { classify, firstFailing, NO_RULE } from './evaluate.ts'
 import { KeyTable } from './keyTable.ts'
 import { groupUnassigned } from './unassigned.ts'
 
@@ -20,8 +20,8 @@ describe('ordered rules', () => {
       const { ruleOf, wouldTake } = classify(rules, new KeyTable(keys), month)
       keys.forEach((each, index) => {
         const holds = ({ enabled, from, to }: Rule): boolean => enabled && (!from || from <= month) && (!to || month <= to)
-        expect(ruleOf[index]).toBe(rules.findIndex((candidate) => holds(candidate) && takes(candidate, each.attributes)))
-        rules.forEach((candidate, at) => expect(wouldTake[at]?.includes(index) ?? null).toBe(holds(candidate) ? takes(candidate, each.attributes) : null))
+        expect(ruleOf[index]).toBe(rules.findIndex((candidate) => holds(candidate) && firstFailing(candidate, each.attributes) === null))
+        rules.forEach((candidate, at) => expect(wouldTake[at]?.includes(index) ?? null).toBe(holds(candidate) ? firstFailing(candidate, each.attributes) === null : null))
       })
     }))
   })
@@ -46,15 +46,15 @@ describe('ordered rules', () => {
 test('unassigned keys are gathered with exactly what they have in common', () => {
   const of = (id: number, attributes: Record<string, string>): KeyFigures => ({ id, attributes, lines: 1, amounts: { billed: 1n, effective: 1n } })
   const place = { ProviderName: 'P', SubAccountId: 's', ServiceName: 'M' }
-  const groups = groupUnassigned([of(1, { ...place, 'tag:Team': 'radar', 'tag:env': 'prod' }), of(2, { ...place, 'tag:Team': 'radar', 'tag:env': 'test' }), of(3, place)])
-  expect(groups.map(({ keys, conditions }) => [keys.map(({ id }) => id), conditions.map(({ field: name, values }) => `${name}=${values[0]}`)])).toEqual([
-    [[1, 2], ['ProviderName=P', 'SubAccountId=s', 'ServiceName=M', 'tag:Team=radar']], [[3], ['ProviderName=P', 'SubAccountId=s', 'ServiceName=M']],
+  const groups = groupUnassigned(new KeyTable([of(1, { ...place, 'tag:Team': 'radar', 'tag:env': 'prod' }), of(2, { ...place, 'tag:Team': 'radar', 'tag:env': 'test' }), of(3, place)]), [0, 1, 2])
+  expect(groups.map(({ rows, conditions }) => [rows, conditions.map(({ field: name, values }) => `${name}=${values[0]}`)])).toEqual([
+    [[0, 1], ['ProviderName=P', 'SubAccountId=s', 'ServiceName=M', 'tag:Team=radar']], [[2], ['ProviderName=P', 'SubAccountId=s', 'ServiceName=M']],
   ])
 })
 
 test('a rulebook that cannot work is told by rule and pool', () => {
   const problems = checkRulebook({
-    chargedBasis: 'billed',
+    ...emptyRulebook(),
     rules: [{ id: 'x', name: 'X', enabled: true, from: null, to: null, conditions: [{ field: 'Nonsense', operator: 'is', values: ['a'] }, { field: 'tag:a', operator: 'matches', values: ['('] }], outcome: { kind: 'costCentre', code: '9' } }],
     pools: [{ code: 'P', name: 'P', base: { kind: 'fixed', percents: { '1': '33.3333333333', '2': '66.6666666666' } }, recipients: [] }],
   }, [{ code: '1', name: '', unit: '', owner: '', ledgerAccount: '', validFrom: null, validTo: null }])

@@ -1,5 +1,5 @@
 import { holdsIn, type Month } from '../calendar/month.ts'
-import type { Condition, KeyFigures, Rule } from '../types.ts'
+import type { Condition, KeyFigures, Outcome, Rule } from '../types.ts'
 import { conditionTest } from './conditions.ts'
 import type { FieldColumn, KeyTable } from './keyTable.ts'
 
@@ -68,19 +68,35 @@ export const isActive = (rule: Rule, month: Month): boolean => rule.enabled && h
 
 /**
  * Gives each key to the first rule of the ordered list whose conditions it satisfies; rules that are switched off or do
- * not hold in the month are passed over.
+ * not hold in the month are passed over, and a rule that maps takes only what its mapping names.
  */
 export function classify(rules: readonly Rule[], table: KeyTable, month: Month): Classified {
   const ruleOf = new Int32Array(table.keys.length).fill(NO_RULE)
   const wouldTake = rules.map((rule, index) => {
     if (!isActive(rule, month)) return null
-    const matches = matchRule(rule, table)
+    const matches = takenBy(rule, table)
     for (const key of matches) if (ruleOf[key] === NO_RULE) ruleOf[key] = index
     return matches
   })
   return { ruleOf, wouldTake }
 }
 
-/** Whether one key satisfies the rule: the plain definition that the table must agree with. */
-export const takes = (rule: Pick<Rule, 'conditions'>, attributes: KeyFigures['attributes']): boolean =>
-  rule.conditions.every((condition) => conditionTest(condition)(attributes[condition.field]))
+/** The keys that a rule takes where nothing stands before it. */
+function takenBy(rule: Rule, table: KeyTable): Int32Array {
+  const matches = matchRule(rule, table)
+  const { outcome } = rule
+  if (outcome.kind !== 'mapped') return matches
+  const { codes, values } = table.column(outcome.field)
+  const isNamed = values.map((value) => mappedTo(outcome, value) !== undefined)
+  return matches.filter((key) => isNamed[codes[key]!])
+}
+
+/** What a mapping makes of a value; undefined where it does not name it. */
+export function mappedTo({ mapping, elseItself }: Extract<Outcome, { kind: 'mapped' }>, value: string | undefined): string | undefined {
+  if (value === undefined) return undefined
+  return Object.hasOwn(mapping, value) ? mapping[value] : elseItself ? value : undefined
+}
+
+/** The first condition that a charge does not satisfy, or null: the plain definition that the table must agree with. */
+export const firstFailing = (rule: Pick<Rule, 'conditions'>, attributes: KeyFigures['attributes']): Condition | null =>
+  rule.conditions.find((condition) => !conditionTest(condition)(attributes[condition.field])) ?? null

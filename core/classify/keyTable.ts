@@ -27,18 +27,64 @@ const SAMPLED = 4_000
 
 /**
  * Keys turned into columns of codes, field by field and only when asked for, so that a condition is decided once per
- * distinct value and a rule looks only at the keys that have one of the values it wants.
+ * distinct value and a rule looks only at the keys that have one of the values it wants. Fields may be replaced (cleaned
+ * tags, classifications): the attributes of the keys stay as billed, the table tells what counts.
  */
 export class KeyTable {
-  private readonly columns = new Map<string, FieldColumn>()
+  private readonly encoded = new Map<string, FieldColumn>()
   private readonly loose = new Map<string, FieldColumn>()
 
-  constructor(readonly keys: readonly KeyFigures[]) {}
+  /**
+   * `source`: the table that has the columns of all fields which are not replaced; `rowOf`: where the rows are not the
+   * same, the row of the source that each row comes from
+   */
+  constructor(readonly keys: readonly KeyFigures[], private readonly replaced: ReadonlyMap<string, FieldColumn> = new Map(), private readonly source: KeyTable | null = null, private readonly rowOf: Int32Array | null = null) {}
+
+  /** The same keys with some fields replaced. */
+  with(columns: ReadonlyMap<string, FieldColumn>): KeyTable {
+    return this.rowOf ? new KeyTable(this.keys, new Map([...this.replaced, ...columns]), this.source, this.rowOf) : new KeyTable(this.keys, new Map([...this.replaced, ...columns]), this.source ?? this)
+  }
+
+  /** Keys, or parts of keys, by the row of this table that each comes from. */
+  take(keys: readonly KeyFigures[], rowOf: Int32Array): KeyTable {
+    return new KeyTable(keys, new Map([...this.replaced].map(([field, column]) => [field, gather(column, rowOf)])), this, rowOf)
+  }
 
   column(field: string): FieldColumn {
-    let column = this.columns.get(field)
-    if (!column) this.columns.set(field, (column = this.encode(field)))
+    const known = this.replaced.get(field) ?? this.encoded.get(field)
+    if (known) return known
+    if (this.source && !this.rowOf) return this.source.column(field)
+    const column = this.source ? gather(this.source.column(field), this.rowOf!) : encodeColumn(this.keys.length, (row) => this.keys[row]!.attributes[field])
+    this.encoded.set(field, column)
     return column
+  }
+
+  /** What a row has in a field. */
+  value(field: string, row: number): string | undefined {
+    const column = this.replaced.get(field)
+    return column ? column.values[column.codes[row]!] : this.keys[row]!.attributes[field]
+  }
+
+  /** All fields of a row. */
+  attributes(row: number): Record<string, string> {
+    const all: Record<string, string> = { ...this.keys[row]!.attributes }
+    for (const field of this.replaced.keys()) {
+      const value = this.value(field, row)
+      if (value === undefined) delete all[field]
+      else all[field] = value
+    }
+    return all
+  }
+
+  /** The fields that at least one key has, with the number of keys that have it. */
+  fields(): Map<string, number> {
+    const counts = new Map<string, number>()
+    for (const { attributes } of this.keys) for (const field of Object.keys(attributes)) if (!this.replaced.has(field)) counts.set(field, (counts.get(field) ?? 0) + 1)
+    for (const [field, { codes }] of this.replaced) {
+      const count = codes.reduce((sum, code) => sum + (code > 0 ? 1 : 0), 0)
+      if (count > 0) counts.set(field, count)
+    }
+    return counts
   }
 
   /**
@@ -46,9 +92,10 @@ export class KeyTable {
    * names of resources are, a dictionary gains nothing: each key then is a code of its own, equal values or not.
    */
   looseColumn(field: string): FieldColumn {
-    const known = this.columns.get(field) ?? this.loose.get(field)
+    const known = this.replaced.get(field) ?? this.encoded.get(field) ?? this.loose.get(field)
     if (known) return known
-    if (!this.isDistinct(field)) return this.column(field)
+    if (this.source && !this.rowOf) return this.source.looseColumn(field)
+    if (this.source || !this.isDistinct(field)) return this.column(field)
     const values: (string | undefined)[] = [undefined]
     const codes = new Int32Array(this.keys.length)
     this.keys.forEach(({ attributes }, index) => {
@@ -70,24 +117,26 @@ export class KeyTable {
     }
     return new Set(seen).size > seen.length / 2
   }
+}
 
-  private encode(field: string): FieldColumn {
-    const { keys } = this
-    const codes = new Int32Array(keys.length)
-    const values: (string | undefined)[] = [undefined]
-    const codeOf = new Map<string, number>()
-    for (let index = 0; index < keys.length; index++) {
-      const value = keys[index]!.attributes[field]
-      if (value === undefined) continue
-      let code = codeOf.get(value)
-      if (code === undefined) {
-        code = values.push(value) - 1
-        codeOf.set(value, code)
-      }
-      codes[index] = code
+const gather = ({ codes, values, codeOf }: FieldColumn, rowOf: Int32Array): FieldColumn => new FieldColumn(rowOf.map((row) => codes[row]!), values, codeOf)
+
+/** A column of the values that a function gives for each row. */
+export function encodeColumn(rows: number, valueOf: (row: number) => string | undefined): FieldColumn {
+  const codes = new Int32Array(rows)
+  const values: (string | undefined)[] = [undefined]
+  const codeOf = new Map<string, number>()
+  for (let row = 0; row < rows; row++) {
+    const value = valueOf(row)
+    if (value === undefined) continue
+    let code = codeOf.get(value)
+    if (code === undefined) {
+      code = values.push(value) - 1
+      codeOf.set(value, code)
     }
-    return new FieldColumn(codes, values, codeOf)
+    codes[row] = code
   }
+  return new FieldColumn(codes, values, codeOf)
 }
 
 /** One number for what a key has in several columns: equal where all codes are. Exact below 2^53, else a text. */

@@ -1,6 +1,7 @@
 import { holdsIn, type Month } from '../calendar/month.ts'
 import { parseAmount } from '../money/amount.ts'
 import { apportion } from '../money/apportion.ts'
+import { HUNDRED } from '../money/percents.ts'
 import { BASES, type Amounts, type CostCentre, type Pool } from '../types.ts'
 import type { Problem } from '../problems.ts'
 
@@ -24,16 +25,6 @@ export interface PoolResult {
   held: Amounts
   problem: Problem | null
 }
-
-const HUNDRED = 100n * 10n ** 10n
-
-/** Sum of exact percentages; null where one is no plain decimal or is negative. */
-export function percentSum(percents: Record<string, string>): bigint | null {
-  const parsed = Object.values(percents).map((text) => parseAmount(text))
-  if (parsed.some((percent) => !percent?.exact || percent.units < 0n)) return null
-  return parsed.reduce((sum, percent) => sum + percent!.units, 0n)
-}
-export const addsUpToHundred = (percents: Record<string, string>): boolean => percentSum(percents) === HUNDRED
 
 /**
  * The weights by which a pool is shared in the month. Direct cost is taken in the reporting currency (10^-20), so that

@@ -2,21 +2,21 @@ import { minorDigits } from '../money/currency.ts'
 import { convert, CONVERTED_SCALE, type RateTable } from '../money/convert.ts'
 import { roundTo } from '../money/amount.ts'
 import { roundTogether } from '../money/apportion.ts'
-import type { PeriodResult } from '../allocatePeriod.ts'
+import type { PeriodResult, Way } from '../allocatePeriod.ts'
 import { combinedCode } from '../classify/keyTable.ts'
 import type { Amounts, Basis } from '../types.ts'
 
-export const CELL_KINDS = ['direct', 'pool', 'held', 'unassigned'] as const
+export const CELL_KINDS = ['direct', 'pool', 'held', 'aside', 'unassigned'] as const
 export type CellKind = (typeof CELL_KINDS)[number]
 
 /** The smallest figure a statement rounds: what one cost centre bears of one provider and currency under one heading. */
 export interface Cell {
   provider: string
   currency: string
-  /** empty for held and unassigned money */
+  /** empty for money that is charged to nobody */
   costCentre: string
   kind: CellKind
-  /** service of direct and unassigned cost, code of a pool or of held money's pool */
+  /** service of direct and unassigned cost, code of a pool or of held money's pool, the reason of what is set aside */
   line: string
   amounts: Amounts
 }
@@ -38,19 +38,21 @@ export function cellsOf({ outcomes, shares, held, table }: PeriodResult): Cell[]
   }
   const columns = [table.column('ProviderName'), table.column('BillingCurrency'), table.column('ServiceName')]
   // keys that go the same way from the same service share a cell: found by a number, made once
-  const byWay = new Map<string, Map<number | string, Cell>>()
-  outcomes.forEach(({ key, kind, target }, index) => {
-    if (kind === 'pool') return
-    let ways = byWay.get(target)
-    if (!ways) byWay.set(target, (ways = new Map()))
-    const code = combinedCode(columns, index)
+  const byWay = new Map<Way, Map<number | string, Cell>>()
+  for (const { row, way, amounts } of outcomes) {
+    const { kind, target } = way
+    if (kind === 'pool') continue
+    let ways = byWay.get(way)
+    if (!ways) byWay.set(way, (ways = new Map()))
+    const code = combinedCode(columns, row)
     let cell = ways.get(code)
     if (!cell) {
-      const [provider = '', currency = '', line = ''] = columns.map(({ codes, values }) => values[codes[index]!])
-      ways.set(code, (cell = cellOf({ provider, currency, costCentre: target, kind: kind === 'costCentre' ? 'direct' : 'unassigned', line })))
+      const [provider = '', currency = '', service = ''] = columns.map(({ codes, values }) => values[codes[row]!])
+      const line = kind === 'aside' ? target : service
+      ways.set(code, (cell = cellOf({ provider, currency, costCentre: kind === 'costCentre' ? target : '', kind: kind === 'costCentre' ? 'direct' : kind, line })))
     }
-    add(cell, key.amounts)
-  })
+    add(cell, amounts)
+  }
   for (const { provider, currency, costCentre, pool, amounts } of shares) add(cellOf({ provider, currency, costCentre, kind: 'pool', line: pool }), amounts)
   for (const { provider, currency, pool, amounts } of held) add(cellOf({ provider, currency, costCentre: '', kind: 'held', line: pool }), amounts)
   return [...cells].sort(([a], [b]) => (a < b ? -1 : 1)).map(([, cell]) => cell)

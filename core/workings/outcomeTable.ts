@@ -1,10 +1,11 @@
-import type { PeriodResult } from '../allocatePeriod.ts'
+import type { PeriodResult, Way } from '../allocatePeriod.ts'
 import { combinedCode } from '../classify/keyTable.ts'
+import { HUNDRED } from '../money/percents.ts'
 import { AmountColumns, type Column, type PackedTable } from '../packed/packedTable.ts'
-import { BASES, type Amounts } from '../types.ts'
+import { BASES, type Amounts, type KeyFigures } from '../types.ts'
 import type { KeyFilter } from './keyFilter.ts'
 
-export type OutcomeKind = 'direct' | 'pool' | 'unassigned'
+export type OutcomeKind = 'direct' | 'pool' | 'aside' | 'unassigned'
 
 /** What the numbers in the columns `target` and `group` stand for. */
 export interface OutcomeHead {
@@ -14,17 +15,17 @@ export interface OutcomeHead {
 
 type OutcomeColumn = 'key' | 'rule' | 'target' | 'group' | 'lines' | 'billed' | 'billedFraction' | 'effective' | 'effectiveFraction'
 export type OutcomeTable = PackedTable<OutcomeColumn, OutcomeHead>
+/** Few months split anything: the columns that say how are there only where they say something. */
+type PartColumns = Partial<Record<'part' | 'percent', Column>>
 
-const KINDS = { costCentre: 'direct', pool: 'pool', unassigned: 'unassigned' } as const
+const KINDS = { costCentre: 'direct', pool: 'pool', aside: 'aside', unassigned: 'unassigned' } as const
 
-const UNASSIGNED = -1
-
-/** Numbers things by a name, from 0 in the order in which they come. */
-class Numbering<T> {
+/** Numbers things by what tells them apart, from 0 in the order in which they come. */
+class Numbering<T, Name> {
   readonly things: T[] = []
-  private readonly numbers = new Map<string | number, number>()
+  private readonly numbers = new Map<Name, number>()
 
-  of(name: string | number, thing: () => T): number {
+  of(name: Name, thing: () => T): number {
     let number = this.numbers.get(name)
     if (number === undefined) this.numbers.set(name, (number = this.things.push(thing()) - 1))
     return number
@@ -33,17 +34,19 @@ class Numbering<T> {
 
 /** The outcomes of a run as columns, in the order of kind, target and key. */
 export function outcomeTable({ outcomes, table }: PeriodResult): OutcomeTable {
-  const targets = new Numbering<OutcomeHead['targets'][number]>()
-  const groups = new Numbering<OutcomeHead['groups'][number]>()
+  const targets = new Numbering<OutcomeHead['targets'][number], Way>()
+  const groups = new Numbering<OutcomeHead['groups'][number], number | string>()
   const parts = ['ProviderName', 'BillingCurrency', 'ServiceName'].map((field) => table.column(field))
-  // a rule sends its keys one way, or nowhere where its target does not hold
-  const targetOf = Int32Array.from(outcomes, ({ rule, kind, target }) => (kind === 'unassigned' ? targets.of(UNASSIGNED, () => ({ kind, target })) : targets.of(rule, () => ({ kind: KINDS[kind], target }))))
+  const targetOf = Int32Array.from(outcomes, ({ way }) => targets.of(way, () => ({ kind: KINDS[way.kind], target: way.target })))
   const ranks = rankOf(targets.things, ({ kind, target }) => `${kind} ${target}`)
   // two numbers in one, so that a plain sort of numbers puts the rows in order
   const order = Float64Array.from(outcomes, (_, index) => ranks[targetOf[index]!]! * 2 ** 32 + index).sort()
   const rows = outcomes.length
+  const partOf = partsOf(table.keys)
+  const isParted = outcomes.some(({ percent }) => percent !== HUNDRED) || partOf.some((part) => part > 0)
+  const parted: PartColumns = isParted ? { part: new Uint32Array(rows), percent: new Float64Array(rows) } : {}
   const columns = {
-    key: new Uint32Array(rows), rule: new Int32Array(rows), target: new Uint32Array(rows), group: new Uint32Array(rows), lines: new Uint32Array(rows),
+    ...parted, key: new Uint32Array(rows), rule: new Int32Array(rows), target: new Uint32Array(rows), group: new Uint32Array(rows), lines: new Uint32Array(rows),
     billed: new Float64Array(rows), billedFraction: new Float64Array(rows), effective: new Float64Array(rows), effectiveFraction: new Float64Array(rows),
   }
   const amounts = amountsOf(columns)
@@ -53,15 +56,24 @@ export function outcomeTable({ outcomes, table }: PeriodResult): OutcomeTable {
   })
   for (let row = 0; row < rows; row++) {
     const index = order[row]! % 2 ** 32
-    const { key, rule } = outcomes[index]!
+    const { key, rule, row: of, percent } = outcomes[index]!
     columns.key[row] = key.id
+    if (parted.part) parted.part[row] = partOf[of]!
+    if (parted.percent) parted.percent[row] = Number(percent)
     columns.rule[row] = rule
     columns.target[row] = targetOf[index]!
-    columns.group[row] = groupOf(index)
+    columns.group[row] = groupOf(of)
     columns.lines[row] = key.lines
-    for (const basis of BASES) amounts[basis].put(row, key.amounts[basis])
+    for (const basis of BASES) amounts[basis].put(row, outcomes[index]!.amounts[basis])
   }
   return { rows, head: { targets: targets.things, groups: groups.things }, columns }
+}
+
+/** Which part of its key each row is: rows of one key stand together. */
+export function partsOf(keys: readonly KeyFigures[]): Uint32Array {
+  const parts = new Uint32Array(keys.length)
+  for (let row = 1; row < keys.length; row++) if (keys[row]!.id === keys[row - 1]!.id) parts[row] = parts[row - 1]! + 1
+  return parts
 }
 
 function rankOf<T>(things: readonly T[], nameOf: (thing: T) => string): number[] {
@@ -75,8 +87,8 @@ const amountsOf = (columns: Record<`${'billed' | 'effective'}${'' | 'Fraction'}`
   effective: new AmountColumns(columns.effective as Float64Array, columns.effectiveFraction as Float64Array),
 })
 
-/** One row of the table: a key, or the part of it that went one way. */
-export interface OutcomeRow { key: number; rule: number; kind: OutcomeKind; target: string; provider: string; currency: string; service: string; lines: number; amounts: Amounts }
+/** One row of the table: a key, or the part of it that went one way; `part`: which of the rows that classifications made of the key, `percent`: of that row, in 10^-10 per cent. */
+export interface OutcomeRow { key: number; part: number; percent: number; rule: number; kind: OutcomeKind; target: string; provider: string; currency: string; service: string; lines: number; amounts: Amounts }
 
 /** Rows that pass the filter, by rising key. */
 export function filterOutcomes({ rows, head, columns }: OutcomeTable, filter: KeyFilter): OutcomeRow[] {
@@ -84,6 +96,7 @@ export function filterOutcomes({ rows, head, columns }: OutcomeTable, filter: Ke
   const groups = head.groups.map(({ provider, service }) => (filter.provider ?? provider) === provider && (filter.service ?? service) === service)
   const rule = filter.rule === undefined ? null : Number(filter.rule)
   const key = filter.key === undefined ? null : Number(filter.key)
+  const { part, percent } = columns as OutcomeTable['columns'] & PartColumns
   const amounts = amountsOf(columns)
   const found: OutcomeRow[] = []
   let row = -1
@@ -95,11 +108,16 @@ export function filterOutcomes({ rows, head, columns }: OutcomeTable, filter: Ke
     if (!groups[columns.group[row]!]) continue
     if ((rule ?? columns.rule[row]) !== columns.rule[row] || (key ?? columns.key[row]) !== columns.key[row]) continue
     found.push({
-      key: columns.key[row]!, rule: columns.rule[row]!, ...head.targets[columns.target[row]!]!, ...head.groups[columns.group[row]!]!, lines: columns.lines[row]!,
+      key: columns.key[row]!, part: part?.[row] ?? 0, percent: percent?.[row] ?? Number(HUNDRED), rule: columns.rule[row]!, ...head.targets[columns.target[row]!]!, ...head.groups[columns.group[row]!]!, lines: columns.lines[row]!,
       amounts: { billed: amounts.billed.at(row), effective: amounts.effective.at(row) },
     })
   }
   return found.sort((a, b) => a.key - b.key)
+}
+
+/** Number of charge lines of some rows: those of a key that went several ways count once. */
+export function countLines(rows: readonly OutcomeRow[]): number {
+  return [...new Map(rows.map(({ key, lines }) => [key, lines])).values()].reduce((sum, lines) => sum + lines, 0)
 }
 
 /** The last of the rows from one on that go the same way: they stand together, so halving finds it. */

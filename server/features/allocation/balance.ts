@@ -44,7 +44,7 @@ export async function readBalance(database: Database, month: string, basis: Basi
     return { ...common, billed: own, charged: own, held: show(0n), unassigned: show(0n), difference: show(0n), isScoped: true }
   }
   const { total, missingRates } = await billedTotal(database, month, basis, standing)
-  const [charged, held, unassigned] = [sum(isCharged), sum(({ kind }) => kind === 'held'), sum(({ kind }) => kind === 'unassigned')]
+  const [charged, held, unassigned] = [sum(isCharged), sum(({ kind }) => kind === 'held' || kind === 'aside'), sum(({ kind }) => kind === 'unassigned')]
   return { ...common, missingRates, billed: show(total), charged: show(charged), held: show(held), unassigned: show(unassigned), difference: show(total - charged - held - unassigned), isScoped: false }
 }
 

@@ -1,4 +1,5 @@
 import { createHash } from 'node:crypto'
+import { monthsBackOf } from '../../../core/clean/cleanTags.ts'
 import type { RateTable } from '../../../core/money/convert.ts'
 import type { CostCentre } from '../../../core/types.ts'
 import type { Queries } from '../../db/database.ts'
@@ -6,10 +7,13 @@ import { reportingCurrency } from '../../settingsTable.ts'
 import { readCentres } from '../organisation/store.ts'
 import { readRates } from '../rates/store.ts'
 import { latestRulebook, type RulebookVersion } from '../rulebook/store.ts'
+import { billsBefore } from './ledger.ts'
 
 /** Everything a run depends on; `hash` changes exactly when one of them does. */
 export interface RunInputs {
   bills: number[]
+  /** bills of the months before that the tag clean-up looks at, the latest month first */
+  earlierBills: number[][]
   rulebook: RulebookVersion | null
   centres: CostCentre[]
   rates: RateTable
@@ -22,8 +26,9 @@ export async function readInputs(queries: Queries, month: string): Promise<RunIn
     latestRulebook(queries), readCentres(queries), readRates(queries, month), reportingCurrency(queries),
   ])
   const ids = bills.map(({ id }) => id)
+  const earlierBills = await billsBefore(queries, month, monthsBackOf(rulebook?.rulebook.cleanUp ?? []))
   // names and owners of cost centres do not move money
   const validity = centres.map(({ code, validFrom, validTo }) => [code, validFrom, validTo])
-  const text = JSON.stringify([ids, rulebook?.version ?? 0, validity, [...rates].sort().map(([code, rate]) => [code, String(rate)]), currency])
-  return { bills: ids, rulebook, centres, rates, hash: createHash('sha256').update(text).digest('hex') }
+  const text = JSON.stringify([ids, rulebook?.version ?? 0, validity, [...rates].sort().map(([code, rate]) => [code, String(rate)]), currency, ...(earlierBills.length > 0 ? [earlierBills] : [])])
+  return { bills: ids, earlierBills, rulebook, centres, rates, hash: createHash('sha256').update(text).digest('hex') }
 }

@@ -1,5 +1,7 @@
+import { addMonths, type Month } from '../../../core/calendar/month.ts'
 import { KeyTable } from '../../../core/classify/keyTable.ts'
-import type { KeyFigures } from '../../../core/types.ts'
+import { prepare } from '../../../core/classify/prepare.ts'
+import type { KeyFigures, Rulebook } from '../../../core/types.ts'
 import type { Queries } from '../../db/database.ts'
 import { costOf, readBillSums } from '../intake/billSums.ts'
 
@@ -10,7 +12,7 @@ const MOST_CACHED = 600_000
 const attributesOf = new Map<number, Attributes>()
 let cachedFor = ''
 
-export async function readAttributes(queries: Queries, database: string, ids: readonly number[]): Promise<Map<number, Attributes>> {
+async function readAttributes(queries: Queries, database: string, ids: readonly number[]): Promise<Map<number, Attributes>> {
   if (cachedFor !== database || attributesOf.size > MOST_CACHED) attributesOf.clear()
   cachedFor = database
   const unknown = ids.filter((id) => !attributesOf.has(id))
@@ -46,6 +48,42 @@ export function keyTableOf(queries: Queries, database: string, bills: readonly n
   table.catch(() => tables.delete(name))
   if (tables.size > MOST_TABLES) tables.delete(tables.keys().next().value!)
   return table
+}
+
+/** A month's charges as billed, with those of the months before it where the tag clean-up looks back. */
+export interface MonthTables { month: Month; table: KeyTable; earlier: { month: Month; table: KeyTable }[] }
+
+/** `bills`: those of the month; `earlierBills`: those of the months before it, the latest first. */
+export async function monthTables(queries: Queries, database: string, month: Month, bills: readonly number[], earlierBills: readonly (readonly number[])[]): Promise<MonthTables> {
+  const [table, ...before] = await Promise.all([bills, ...earlierBills].map((each) => keyTableOf(queries, database, each)))
+  return { month, table: table!, earlier: before.map((each, index) => ({ month: addMonths(month, -1 - index), table: each })) }
+}
+
+/** The current bills of the months before one. */
+export const billsBefore = (queries: Queries, month: Month, monthsBack: number): Promise<number[][]> =>
+  Promise.all(Array.from({ length: monthsBack }, (_, index) => currentBills(queries, addMonths(month, -1 - index))))
+
+/** Cleaned and classified tables of the last drafts and versions, by the table that they come from: typing in a rule does not clean anew. */
+const MOST_PREPARED = 6
+const preparedOf = new WeakMap<KeyTable, Map<string, KeyTable>>()
+
+const numbers = new WeakMap<KeyTable, number>()
+let lastNumber = 0
+function numberOf(table: KeyTable): number {
+  if (!numbers.has(table)) numbers.set(table, ++lastNumber)
+  return numbers.get(table)!
+}
+
+export function preparedTable({ month, table, earlier }: MonthTables, { cleanUp, classifications }: Pick<Rulebook, 'cleanUp' | 'classifications'>): KeyTable {
+  if (cleanUp.length + classifications.length === 0) return table
+  const known = preparedOf.get(table) ?? new Map<string, KeyTable>()
+  preparedOf.set(table, known)
+  const name = JSON.stringify([month, earlier.map((one) => numberOf(one.table)), cleanUp, classifications])
+  const prepared = known.get(name) ?? prepare(table, { cleanUp, classifications }, month, earlier)
+  known.delete(name)
+  known.set(name, prepared)
+  if (known.size > MOST_PREPARED) known.delete(known.keys().next().value!)
+  return prepared
 }
 
 /** The numbers of the bills of a month that are current now. */

@@ -25,7 +25,7 @@ export async function writeOutcomes(queries: Queries, runId: number, { rows, hea
 async function read(queries: Queries, runId: number): Promise<RunRecord> {
   const [parts, bills] = await Promise.all([
     queries.rows<{ packed: Buffer }>('SELECT packed FROM run_outcomes WHERE run_id = ? ORDER BY part', [runId]),
-    queries.rows<RunBill>('SELECT b.id, l.file_name AS file, l.id AS loadId FROM run_bills r JOIN bills b ON b.id = r.bill_id JOIN loads l ON l.id = b.load_id WHERE r.run_id = ? ORDER BY b.id', [runId]),
+    queries.rows<RunBill>('SELECT b.id, l.file_name AS file, l.id AS loadId FROM run_bills r JOIN bills b ON b.id = r.bill_id JOIN loads l ON l.id = b.load_id WHERE r.run_id = ? AND r.months_back = 0 ORDER BY b.id', [runId]),
   ])
   return { parts: parts.map(({ packed }) => unpackTable(packed) as OutcomeTable), bills }
 }

@@ -5,7 +5,7 @@ import type { RoundedCell } from '../../../core/statements/cells.ts'
 import type { App } from '../../app.ts'
 import { audit } from '../../audit.ts'
 import { KEEPERS, STAFF, viewerOf } from '../../viewer.ts'
-import { MonthAndBasis, MonthParam } from '../schemas.ts'
+import { IdParam, MonthAndBasis, MonthParam } from '../schemas.ts'
 import { reportingCurrency } from '../../settingsTable.ts'
 import { readCentres } from '../organisation/store.ts'
 import { rulebookVersion } from '../rulebook/store.ts'
@@ -20,9 +20,11 @@ export interface WayOfMoney {
   standing: 'none' | 'current' | 'outOfDate'
   run: RunRow | null
   currency: string
-  providers: { name: string; amount: string; direct: string; pools: string; unassigned: string }[]
+  providers: { name: string; amount: string; direct: string; pools: string; aside: string; unassigned: string }[]
   pools: { code: string; name: string; base: string; amount: string; held: string }[]
   centres: { code: string; name: string; direct: string; pools: string; amount: string }[]
+  /** what rules set aside, by reason */
+  asides: { reason: string; amount: string }[]
   unassigned: string
   held: string
   flows: Flow[]
@@ -39,6 +41,7 @@ function wayOf(cells: readonly RoundedCell[], names: { pools: Map<string, { name
     const provider = `provider:${cell.provider}`
     if (cell.kind === 'direct') flow(provider, `centre:${cell.costCentre}`, cell.rounded)
     else if (cell.kind === 'unassigned') flow(provider, 'unassigned', cell.rounded)
+    else if (cell.kind === 'aside') flow(provider, 'held', cell.rounded)
     else {
       flow(provider, `pool:${cell.line}`, cell.rounded)
       flow(`pool:${cell.line}`, cell.kind === 'held' ? 'held' : `centre:${cell.costCentre}`, cell.rounded)
@@ -47,7 +50,7 @@ function wayOf(cells: readonly RoundedCell[], names: { pools: Map<string, { name
   return {
     providers: distinct(({ provider }) => provider).map((name) => {
       const of = (test: (cell: RoundedCell) => boolean): string => show(sum((cell) => cell.provider === name && test(cell)))
-      return { name, amount: of(() => true), direct: of(({ kind }) => kind === 'direct'), pools: of(isPooled), unassigned: of(({ kind }) => kind === 'unassigned') }
+      return { name, amount: of(() => true), direct: of(({ kind }) => kind === 'direct'), pools: of(isPooled), aside: of(({ kind }) => kind === 'aside'), unassigned: of(({ kind }) => kind === 'unassigned') }
     }),
     pools: distinct((cell) => (isPooled(cell) ? cell.line : '')).map((code) => ({
       code, name: names.pools.get(code)?.name ?? code, base: names.pools.get(code)?.base ?? '', amount: show(sum((cell) => isPooled(cell) && cell.line === code)), held: show(sum(({ kind, line }) => kind === 'held' && line === code)),
@@ -56,7 +59,8 @@ function wayOf(cells: readonly RoundedCell[], names: { pools: Map<string, { name
       const [direct, pools] = [sum(({ kind, costCentre }) => kind === 'direct' && costCentre === code), sum(({ kind, costCentre }) => kind === 'pool' && costCentre === code)]
       return { code, name: names.centres.get(code) ?? '', direct: show(direct), pools: show(pools), amount: show(direct + pools) }
     }),
-    unassigned: show(sum(({ kind }) => kind === 'unassigned')), held: show(sum(({ kind }) => kind === 'held')),
+    unassigned: show(sum(({ kind }) => kind === 'unassigned')), held: show(sum(({ kind }) => kind === 'held' || kind === 'aside')),
+    asides: distinct((cell) => (cell.kind === 'aside' ? cell.line : '')).map((reason) => ({ reason, amount: show(sum(({ kind, line }) => kind === 'aside' && line === reason)) })),
     flows: [...flows].map(([name, amount]) => { const [from, to] = name.split('\u0000') as [string, string]; return { from, to, amount: show(amount) } }),
   }
 }
@@ -73,6 +77,8 @@ export function allocationRoutes(app: App): void {
     const names = { pools: new Map(pools.map((pool) => [pool.code, { name: pool.name, base: baseLabel(pool) }])), centres: new Map(centres.map(({ code, name }) => [code, name])) }
     return { standing: kind, run, currency, runs, ...wayOf(cells, names, minorDigits(currency)) }
   })
+
+  app.post('/api/allocation/runs/:id/replay', { config: { roles: STAFF }, schema: { params: IdParam } }, (request) => ledger.replay({ runId: request.params.id }))
 
   app.post('/api/allocation/:month', { config: { roles: KEEPERS }, schema: { params: MonthParam } }, async (request) => {
     const { month } = request.params

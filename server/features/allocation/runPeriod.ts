@@ -10,28 +10,28 @@ import type { Database, Queries } from '../../db/database.ts'
 import { conflict, invalid } from '../../refusal.ts'
 import { closedMonths } from '../intake/takeLoad.ts'
 import { readInputs } from './inputs.ts'
-import { keyTableOf } from './ledger.ts'
+import { monthTables, preparedTable } from './ledger.ts'
 import { writeOutcomes } from './outcomes.ts'
 
 export interface RunTask { url: string; month: string; user: string }
 
 /** Runs the latest rulebook over a month and writes the run with its workings. All of it in one transaction. */
 export async function runPeriod(database: Database, { url, month, user }: RunTask): Promise<{ runId: number }> {
-  const { bills, rulebook, centres, rates, hash } = await readInputs(database, month)
+  const { bills, earlierBills, rulebook, centres, rates, hash } = await readInputs(database, month)
   if ((await closedMonths(database, [month])).length > 0) throw conflict(`${month} is closed. Open the period again before running it.`)
   if (!rulebook) throw invalid('There is no published rulebook yet. Publish one first.')
   if (bills.length === 0) throw invalid(`There are no bills for ${month}. Load some in Intake first.`)
-  const table = await keyTableOf(database, url, bills)
-  const missing = table.column('BillingCurrency').values.filter((currency) => currency !== undefined && !rates.has(currency))
+  const tables = await monthTables(database, url, month, bills, earlierBills)
+  const missing = tables.table.column('BillingCurrency').values.filter((currency) => currency !== undefined && !rates.has(currency))
   if (missing.length > 0) throw invalid(`There is no exchange rate for ${missing.join(', ')} in ${month}. Enter it in Intake, then run again.`)
-  const { result, problems } = tellMissingRate(() => allocatePeriod({ month, table, rulebook: rulebook.rulebook, centres, rates }))
+  const { result, problems } = tellMissingRate(() => allocatePeriod({ month, table: preparedTable(tables, rulebook.rulebook), rulebook: rulebook.rulebook, centres, rates }))
   const cells = cellsOf(result)
   return database.transaction(async (queries) => {
-    const { insertId: runId } = await queries.run("INSERT INTO runs (month, rulebook_version, input_hash, result_hash, state, user_name, problems) VALUES (?, ?, ?, ?, 'done', ?, ?)", [month, rulebook.version, hash, hashCells(cells), user, JSON.stringify(problems)])
+    const { insertId: runId } = await queries.run("INSERT INTO runs (month, rulebook_version, input_hash, result_hash, state, user_name, problems, centres) VALUES (?, ?, ?, ?, 'done', ?, ?, ?)", [month, rulebook.version, hash, hashCells(cells), user, JSON.stringify(problems), JSON.stringify(centres)])
     await writeOutcomes(queries, runId, outcomeTable(result))
     await writeCells(queries, runId, cells)
     await writeWeights(queries, runId, result, rulebook.rulebook.pools)
-    await queries.insert('INSERT INTO run_bills (run_id, bill_id) VALUES ?', bills.map((bill) => [runId, bill]))
+    await queries.insert('INSERT INTO run_bills (run_id, bill_id, months_back) VALUES ?', [bills, ...earlierBills].flatMap((of, monthsBack) => of.map((bill) => [runId, bill, monthsBack])))
     await queries.insert('INSERT INTO run_rates (run_id, currency, rate) VALUES ?', [...rates].map(([currency, rate]) => [runId, currency, formatAmount(rate)]))
     return { runId }
   })
@@ -46,7 +46,7 @@ function tellMissingRate<T>(work: () => T): T {
   }
 }
 
-const hashCells = (cells: readonly Cell[]): string =>
+export const hashCells = (cells: readonly Cell[]): string =>
   createHash('sha256').update(JSON.stringify(cells.map(({ amounts, ...cell }) => [Object.values(cell), String(amounts.billed), String(amounts.effective)]))).digest('hex')
 
 async function writeCells(queries: Queries, runId: number, cells: readonly Cell[]): Promise<void> {

@@ -4,12 +4,14 @@ import { convert, CONVERTED_SCALE } from '../../../core/money/convert.ts'
 import { minorDigits } from '../../../core/money/currency.ts'
 import type { KeyFilter } from '../../../core/workings/keyFilter.ts'
 import type { Basis } from '../../../core/types.ts'
-import type { Queries } from '../../db/database.ts'
+import type { Database } from '../../db/database.ts'
 import { reportingCurrency } from '../../settingsTable.ts'
-import { readAttributes } from '../allocation/ledger.ts'
+import { preparedTable } from '../allocation/ledger.ts'
+import { runTables } from '../allocation/replay.ts'
+import { rulebookVersion } from '../rulebook/store.ts'
 import { runRates } from '../allocation/store.ts'
 import { readOutcomes } from '../allocation/outcomes.ts'
-import type { OutcomeRow } from '../../../core/workings/outcomeTable.ts'
+import { countLines, type OutcomeRow } from '../../../core/workings/outcomeTable.ts'
 
 /** Charges of a figure narrowed by steps: field and value (null: the field is missing). */
 export interface PathTask {
@@ -22,23 +24,30 @@ export interface GroupTask extends PathTask { basis: Basis; by: string }
 
 export interface ChargeGroup { value: string | null; amount: string; lines: number }
 
-async function keysWithin(queries: Queries, url: string, { runId, filter, path }: PathTask): Promise<{ within: OutcomeRow[]; attributes: Awaited<ReturnType<typeof readAttributes>> }> {
-  const sums = await readOutcomes(queries, runId, filter)
-  const attributes = await readAttributes(queries, url, sums.map(({ key }) => key))
-  return { within: sums.filter(({ key }) => path.every(({ field, value }) => (attributes.get(key)![field] ?? null) === value)), attributes }
+interface Within { within: OutcomeRow[]; valueOf(row: OutcomeRow, field: string): string | null }
+
+/** The rows of the outcome that a path leads to; fields are as the run's rulebook left them: tags cleaned, classifications there. */
+async function rowsWithin(database: Database, url: string, { runId, filter, path }: PathTask): Promise<Within> {
+  const [outcomes, { tables, version }] = await Promise.all([readOutcomes(database, runId, filter), runTables(database, url, runId)])
+  const table = preparedTable(tables, (await rulebookVersion(database, version))!.rulebook)
+  // keys stand in rising order, the parts of one together
+  const first = new Map<number, number>()
+  table.keys.forEach(({ id }, row) => { if (!first.has(id)) first.set(id, row) })
+  const valueOf = ({ key, part }: OutcomeRow, field: string): string | null => table.value(field, first.get(key)! + part) ?? null
+  return { within: outcomes.filter((row) => path.every(({ field, value }) => valueOf(row, field) === value)), valueOf }
 }
 
 /** Numbers of the keys that a path leads to, in rising order. */
-export const keysOnPath = async (queries: Queries, url: string, task: PathTask): Promise<number[]> => (await keysWithin(queries, url, task)).within.map(({ key }) => key)
+export const keysOnPath = async (database: Database, url: string, task: PathTask): Promise<number[]> => [...new Set((await rowsWithin(database, url, task)).within.map(({ key }) => key))]
 
 /** The charges of a figure, narrowed by a path of values and gathered by one more field, largest money first. */
-export async function groupKeys(queries: Queries, url: string, task: GroupTask): Promise<{ groups: ChargeGroup[]; total: string; lines: number }> {
+export async function groupKeys(database: Database, url: string, task: GroupTask): Promise<{ groups: ChargeGroup[]; total: string; lines: number }> {
   const { basis, by } = task
-  const [{ within, attributes }, rates, currency] = await Promise.all([keysWithin(queries, url, task), runRates(queries, task.runId), reportingCurrency(queries)])
+  const [{ within, valueOf }, rates, currency] = await Promise.all([rowsWithin(database, url, task), runRates(database, task.runId), reportingCurrency(database)])
   const digits = minorDigits(currency)
   const groups = new Map<string | null, { exact: bigint; lines: number }>()
   for (const sum of within) {
-    const value = attributes.get(sum.key)![by] ?? null
+    const value = valueOf(sum, by)
     const group = groups.get(value) ?? { exact: 0n, lines: 0 }
     const exact = convert(sum.amounts[basis], sum.currency, rates)
     group.exact += exact
@@ -50,7 +59,7 @@ export async function groupKeys(queries: Queries, url: string, task: GroupTask):
   const sorted = [...groups].sort(([a, x], [b, y]) => (magnitude(y.exact) > magnitude(x.exact) ? 1 : magnitude(y.exact) < magnitude(x.exact) ? -1 : String(a) < String(b) ? -1 : 1))
   const { rounded, total } = roundList(sorted.map(([, { exact }]) => exact), digits, CONVERTED_SCALE)
   return {
-    total: show(total), lines: within.reduce((count, { lines }) => count + lines, 0),
+    total: show(total), lines: countLines(within),
     groups: sorted.map(([value, { lines }], index) => ({ value, amount: show(rounded[index]!), lines })),
   }
 }

@@ -53,9 +53,10 @@ export function chargeRoutes(app: App): void {
   app.post('/api/charges/line', { schema: { body: Type.Object({ figure: Figure, line: Place }) } }, async (request) => {
     const ref = readFigureRef(request.body.figure)
     const filter = filterOf(ref, viewerOf(request))
-    const found = await readCharge(database, (await needRun(ref.month)).id, filter, placeOf(request.body.line))
+    const [run, place] = [await needRun(ref.month), placeOf(request.body.line)]
+    const found = await readCharge(database, run.id, filter, place)
     if (!found) throw notFound('A charge line of this figure at that place')
-    return found
+    return { ...found, counted: await ledger.counted({ runId: run.id, key: place.key }) }
   })
 
   app.post('/api/charges/groups', {

@@ -1,7 +1,11 @@
+import { HUNDRED } from '../../../core/money/percents.ts'
 import type { KeyFilter } from '../../../core/workings/keyFilter.ts'
 import type { OutcomeRow } from '../../../core/workings/outcomeTable.ts'
 import type { Queries } from '../../db/database.ts'
 import { readOutcomes, readRunBills } from '../allocation/outcomes.ts'
+
+const WHOLE = Number(HUNDRED)
+const PER_CENT = WHOLE / 100
 
 /** Where the next page of charge lines begins. */
 export interface Cursor { key: number; bill: number; line: number }
@@ -25,9 +29,11 @@ export interface ChargeLine {
   file: string
   loadId: number
   rule: number
+  /** how much of the line is in the figure, where a rule splits it */
+  percent: number | null
 }
 
-type LineRow = Omit<ChargeLine, 'rule' | 'file' | 'loadId' | 'provider' | 'currency' | 'service' | 'resource' | 'sku'>
+type LineRow = Omit<ChargeLine, 'rule' | 'percent' | 'file' | 'loadId' | 'provider' | 'currency' | 'service' | 'resource' | 'sku'>
 
 /**
  * Charge lines behind a figure of a run, in the order of key, bill and line, from after the cursor. Only as many keys
@@ -52,8 +58,8 @@ export async function readLines(queries: Queries, runId: number, filter: KeyFilt
   ])
   const billOf = new Map(bills.map((bill) => [bill.id, bill]))
   const lines = rows.slice(0, limit).map((row): ChargeLine => {
-    const [{ provider, currency, service, rule }, { file, loadId }] = [keys.get(row.keyId)!, billOf.get(row.billId)!]
-    return Object.assign(row, { provider, currency, service, rule, file, loadId }, names.get(row.keyId)!)
+    const [{ provider, currency, service, rule, percent }, { file, loadId }] = [keys.get(row.keyId)!, billOf.get(row.billId)!]
+    return Object.assign(row, { provider, currency, service, rule, file, loadId, percent: percent < WHOLE ? percent / PER_CENT : null }, names.get(row.keyId)!)
   })
   const last = lines.at(-1)
   return { lines, next: rows.length > limit && last ? { key: last.keyId, bill: last.billId, line: last.line } : null }
@@ -84,9 +90,10 @@ function nextKeys(all: readonly OutcomeRow[], from: number, limit: number, only:
   let expected = 0
   for (const row of all) {
     if (row.key < from || (only && !only.has(row.key))) continue
-    if (expected > limit && keys.size >= 2) break
-    keys.set(row.key, row)
-    expected += row.lines
+    const known = keys.get(row.key)
+    if (!known && expected > limit && keys.size >= 2) break
+    keys.set(row.key, known ? { ...row, percent: Math.min(WHOLE, row.percent + known.percent) } : row)
+    if (!known) expected += row.lines
   }
   return keys
 }

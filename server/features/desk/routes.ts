@@ -1,9 +1,11 @@
 import { Type } from 'typebox'
+import { emptyRulebook } from '../../../core/types.ts'
 import { isField } from '../../../core/charges/attributes.ts'
 import type { App } from '../../app.ts'
 import { invalid, Refusal } from '../../refusal.ts'
 import { STAFF, viewerOf } from '../../viewer.ts'
 import { MonthAndBasis, Basis, Month } from '../schemas.ts'
+import { latestRulebook } from '../rulebook/store.ts'
 import { readFigures } from './figures.ts'
 import { readMovements } from './movements.ts'
 import { readTasks } from './tasks.ts'
@@ -27,6 +29,7 @@ export function deskRoutes(app: App): void {
   app.get('/api/desk/top', { config: { roles: STAFF }, schema: { querystring: Type.Object({ month: Month, basis: Basis, by: Type.String({ maxLength: 300 }) }) } }, async (request) => {
     const { month, basis, by } = request.query
     if (!isField(by)) throw invalid(`${by} is no attribute of a charge.`)
-    return { values: (await ledger.values({ month, field: by, text: '', basis })).slice(0, 15) }
+    const rulebook = (await latestRulebook(database))?.rulebook ?? emptyRulebook()
+    return { values: (await ledger.values({ month, rulebook, field: by, text: '', basis })).slice(0, 15) }
   })
 }

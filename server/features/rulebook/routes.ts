@@ -1,26 +1,17 @@
 import { Type } from 'typebox'
-import { checkRulebook, conditionFlaw } from '../../../core/classify/checkRulebook.ts'
-import type { Rulebook } from '../../../core/types.ts'
+import { checkRulebook } from '../../../core/classify/checkRulebook.ts'
 import type { App } from '../../app.ts'
 import { audit } from '../../audit.ts'
 import { conflict, invalid, notFound } from '../../refusal.ts'
 import { KEEPERS, STAFF, viewerOf } from '../../viewer.ts'
-import { Month } from '../schemas.ts'
 import { readCentres } from '../organisation/store.ts'
-import { readMonths } from '../periods/store.ts'
 import { latestRulebook, listVersions, publish, readDraft, rulebookVersion, saveDraft } from './store.ts'
 import { RulebookSchema } from './schema.ts'
 
 const Large = { bodyLimit: 32 << 20 }
-const MonthAndRulebook = Type.Object({ month: Month, rulebook: RulebookSchema })
-
-/** Figures are computed for what is being typed; conditions that are not complete yet do not take part. */
-function usable(rulebook: Rulebook): Rulebook {
-  return { ...rulebook, rules: rulebook.rules.map((rule) => ({ ...rule, enabled: rule.enabled && rule.conditions.length > 0 && rule.conditions.every((condition) => conditionFlaw(condition) === null) })) }
-}
 
 export function rulebookRoutes(app: App): void {
-  const { database, ledger } = app
+  const { database } = app
   const keepers = { config: { roles: KEEPERS } }
   const staff = { config: { roles: STAFF } }
 
@@ -63,24 +54,4 @@ export function rulebookRoutes(app: App): void {
     if (!found) throw notFound(`Version ${request.params.version} of the rulebook`)
     return found
   })
-
-  app.post('/api/rulebook/figures', { ...staff, ...Large, schema: { body: MonthAndRulebook } }, (request) =>
-    ledger.figures({ month: request.body.month, rulebook: usable(request.body.rulebook) }))
-
-  app.post('/api/rulebook/unassigned', { ...staff, ...Large, schema: { body: MonthAndRulebook } }, async (request) =>
-    ({ groups: await ledger.unassigned({ month: request.body.month, rulebook: usable(request.body.rulebook) }) }))
-
-  app.post('/api/rulebook/effect', { ...staff, ...Large, schema: { body: Type.Object({ months: Type.Array(Month, { maxItems: 36 }), rulebook: RulebookSchema }) } }, async (request) => {
-    const states = new Map((await readMonths(database)).map(({ month, state }) => [month, state]))
-    const open = request.body.months.filter((month) => states.get(month) !== 'closed')
-    const before = (await latestRulebook(database))?.rulebook ?? { chargedBasis: 'effective' as const, rules: [], pools: [] }
-    const effects = await ledger.effect({ months: open, before, after: usable(request.body.rulebook) })
-    return { effects, closed: request.body.months.filter((month) => !open.includes(month)) }
-  })
-
-  app.get('/api/rulebook/values', { ...staff, schema: { querystring: Type.Object({ month: Month, field: Type.String({ minLength: 1, maxLength: 300 }), text: Type.Optional(Type.String({ maxLength: 200 })) }) } }, async (request) =>
-    ({ values: await ledger.values({ month: request.query.month, field: request.query.field, text: request.query.text ?? '' }) }))
-
-  app.get('/api/rulebook/fields', { ...staff, schema: { querystring: Type.Object({ month: Month }) } }, async (request) =>
-    ({ fields: await ledger.fields({ month: request.query.month }) }))
 }

@@ -5,7 +5,8 @@ import { RATES } from '../../../demo/scenario.ts'
 import type { Rulebook } from '../../../core/types.ts'
 import { demoBill } from '../../../tests/support/bills.ts'
 import { openServer, type TestServer } from '../../../tests/support/server.ts'
-import type { Effect, RuleFigures, UnassignedGroup } from './figures.ts'
+import type { Effect } from './effect.ts'
+import type { RuleFigures, UnassignedGroup } from './figures.ts'
 
 let server: TestServer
 const answers = new Answers()

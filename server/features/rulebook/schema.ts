@@ -3,11 +3,21 @@ import { OPERATORS } from '../../../core/types.ts'
 import { Code, MonthOrNull } from '../schemas.ts'
 
 const Closed = { additionalProperties: false }
-const Condition = Type.Object({ field: Type.String({ maxLength: 300 }), operator: Type.Enum([...OPERATORS]), values: Type.Array(Type.String({ maxLength: 2_000 }), { maxItems: 1_000 }) }, Closed)
-const Outcome = Type.Object({ kind: Type.Enum(['costCentre', 'pool']), code: Type.String({ maxLength: 32 }) }, Closed)
+export const ConditionSchema = Type.Object({ field: Type.String({ maxLength: 300 }), operator: Type.Enum([...OPERATORS]), values: Type.Array(Type.String({ maxLength: 2_000 }), { maxItems: 1_000 }) }, Closed)
+const Percents = Type.Record(Type.String({ minLength: 1, maxLength: 200 }), Type.String({ maxLength: 30 }))
+const Mapping = Type.Record(Type.String({ maxLength: 2_000 }), Type.String({ maxLength: 200 }))
+const Field = Type.String({ maxLength: 300 })
+const Outcome = Type.Union([
+  Type.Object({ kind: Type.Literal('costCentre'), code: Type.String({ maxLength: 32 }) }, Closed),
+  Type.Object({ kind: Type.Literal('pool'), code: Type.String({ maxLength: 32 }) }, Closed),
+  Type.Object({ kind: Type.Literal('value'), code: Type.String({ maxLength: 200 }) }, Closed),
+  Type.Object({ kind: Type.Literal('split'), percents: Percents }, Closed),
+  Type.Object({ kind: Type.Literal('aside'), reason: Type.String({ maxLength: 200 }) }, Closed),
+  Type.Object({ kind: Type.Literal('mapped'), field: Field, mapping: Mapping, elseItself: Type.Boolean() }, Closed),
+])
 const Rule = Type.Object({
   id: Type.String({ minLength: 1, maxLength: 64 }), name: Type.String({ minLength: 1, maxLength: 200 }), enabled: Type.Boolean(),
-  conditions: Type.Array(Condition, { maxItems: 50 }), outcome: Outcome, from: MonthOrNull, to: MonthOrNull,
+  conditions: Type.Array(ConditionSchema, { maxItems: 50 }), outcome: Outcome, from: MonthOrNull, to: MonthOrNull,
 }, Closed)
 const PoolBase = Type.Union([
   Type.Object({ kind: Type.Literal('even') }, Closed), Type.Object({ kind: Type.Literal('direct') }, Closed),
@@ -15,6 +25,19 @@ const PoolBase = Type.Union([
 ])
 const Pool = Type.Object({ code: Code, name: Type.String({ minLength: 1, maxLength: 200 }), base: PoolBase, recipients: Type.Array(Code, { maxItems: 10_000 }) }, Closed)
 
+const TagKey = Type.String({ maxLength: 200 })
+const CleanAct = Type.Union([
+  Type.Object({ kind: Type.Literal('key'), key: TagKey, spellings: Type.Array(TagKey, { maxItems: 1_000 }) }, Closed),
+  Type.Object({ kind: Type.Literal('values'), key: TagKey, mapping: Mapping, folded: Type.Boolean() }, Closed),
+  Type.Object({ kind: Type.Literal('placeholders'), keys: Type.Array(TagKey, { maxItems: 1_000 }), values: Type.Array(Type.String({ maxLength: 200 }), { maxItems: 1_000 }) }, Closed),
+  Type.Object({ kind: Type.Literal('inherit'), key: TagKey, from: Field, monthsBack: Type.Integer({ minimum: 0, maximum: 6 }) }, Closed),
+  Type.Object({ kind: Type.Literal('lookup'), key: TagKey, from: Field, mapping: Mapping }, Closed),
+  Type.Object({ kind: Type.Literal('set'), key: TagKey, value: Type.String({ maxLength: 2_000 }), resources: Type.Array(Type.String({ maxLength: 2_000 }), { maxItems: 50_000 }) }, Closed),
+])
+const CleanStep = Type.Object({ id: Type.String({ minLength: 1, maxLength: 64 }), enabled: Type.Boolean(), from: MonthOrNull, to: MonthOrNull, act: CleanAct }, Closed)
+const Classification = Type.Object({ code: Code, name: Type.String({ minLength: 1, maxLength: 200 }), rules: Type.Array(Rule, { maxItems: 5_000 }) }, Closed)
+
 export const RulebookSchema = Type.Object({
-  chargedBasis: Type.Enum(['billed', 'effective']), rules: Type.Array(Rule, { maxItems: 5_000 }), pools: Type.Array(Pool, { maxItems: 500 }),
+  chargedBasis: Type.Enum(['billed', 'effective']), tagKeys: Type.Array(TagKey, { maxItems: 1_000, default: [] }), cleanUp: Type.Array(CleanStep, { maxItems: 2_000, default: [] }),
+  classifications: Type.Array(Classification, { maxItems: 50, default: [] }), rules: Type.Array(Rule, { maxItems: 5_000 }), pools: Type.Array(Pool, { maxItems: 500 }),
 }, Closed)

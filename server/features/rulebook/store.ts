@@ -1,13 +1,14 @@
-import type { Rulebook } from '../../../core/types.ts'
+import { emptyRulebook, type Rulebook } from '../../../core/types.ts'
 import type { Queries } from '../../db/database.ts'
 
 export interface RulebookVersion { version: number; rulebook: Rulebook; author: string; note: string; published: string }
 export interface Draft { revision: number; rulebook: Rulebook; changedBy: string; changedAt: string }
 
-export const emptyRulebook = (): Rulebook => ({ chargedBasis: 'effective', rules: [], pools: [] })
+/** A stored rulebook; what versions of earlier programs did not have is empty. */
+const rulebookOf = (document: string): Rulebook => ({ ...emptyRulebook(), ...(JSON.parse(document) as Partial<Rulebook>) })
 
 interface VersionRow { version: number; document: string; author: string; note: string; published_at: string }
-const versionOf = ({ version, document, author, note, published_at: published }: VersionRow): RulebookVersion => ({ version, rulebook: JSON.parse(document) as Rulebook, author, note, published })
+const versionOf = ({ version, document, author, note, published_at: published }: VersionRow): RulebookVersion => ({ version, rulebook: rulebookOf(document), author, note, published })
 
 export async function latestRulebook(queries: Queries): Promise<RulebookVersion | null> {
   const row = await queries.first<VersionRow>('SELECT * FROM rulebook_versions ORDER BY version DESC LIMIT 1')
@@ -41,7 +42,7 @@ export const listVersions = (queries: Queries): Promise<{ version: number; autho
 /** The draft that everybody edits; begins as the latest version. */
 export async function readDraft(queries: Queries): Promise<Draft> {
   const row = await queries.first<{ revision: number; document: string; changed_by: string; changed_at: string }>('SELECT revision, document, changed_by, changed_at FROM rulebook_draft WHERE id = 1')
-  if (row) return { revision: row.revision, rulebook: JSON.parse(row.document) as Rulebook, changedBy: row.changed_by, changedAt: row.changed_at }
+  if (row) return { revision: row.revision, rulebook: rulebookOf(row.document), changedBy: row.changed_by, changedAt: row.changed_at }
   return { revision: 0, rulebook: (await latestRulebook(queries))?.rulebook ?? emptyRulebook(), changedBy: '', changedAt: '' }
 }
 

@@ -14,7 +14,8 @@ import type { Viewer } from '../../viewer.ts'
 import { latestRun, roundedCells, runRates, type RunRow } from '../allocation/store.ts'
 import { filterOf } from '../charges/filter.ts'
 import { keyNames } from '../charges/store.ts'
-import type { OutcomeRow } from '../../../core/workings/outcomeTable.ts'
+import { countLines, type OutcomeRow } from '../../../core/workings/outcomeTable.ts'
+import { HUNDRED } from '../../../core/money/percents.ts'
 import { readOutcomes } from '../allocation/outcomes.ts'
 import { exact, readScope, readStatement, readWeights, type StatementScope } from '../statements/read.ts'
 import { rulebookVersion, type RulebookVersion } from '../rulebook/store.ts'
@@ -85,10 +86,11 @@ async function keysWorkings(context: Context): Promise<Workings> {
   const only = currencies.size === 1 ? [...currencies][0]! : null
   const terms = step ? await groupTerms(context, sums, filter, step, amountIn, only) : []
   const sum = sums.reduce((whole, one) => whole + amountIn(one), 0n)
-  const lines = sums.reduce((count, one) => count + one.lines, 0)
+  const lines = countLines(sums)
   if (only) {
+    if (terms.length === 0) terms.push(...(await splitTerms(context, sums, amountIn, lines, only)))
     if (terms.length === 0) terms.push(term('', `${lines} charge line${lines === 1 ? '' : 's'}`, formatAmount(sum, 2), only, `${ref.basis} cost`))
-    else terms.push(term('=', 'sum', formatAmount(sum, 2), only))
+    else if (step) terms.push(term('=', 'sum', formatAmount(sum, 2), only))
     terms.push(...conversion(context, sum, only))
   } else terms.push(term('=', 'sum', converted(total), currency))
   const rules = [...new Set(sums.map(({ rule }) => rule))]
@@ -96,6 +98,22 @@ async function keysWorkings(context: Context): Promise<Workings> {
     title: titleOf(context, filter), subtitle: `${lines} charge lines, ${ref.month}, ${ref.basis} cost`, amount: converted(total), currency,
     terms, rules: rules.length <= 3 ? rules.flatMap((rule) => ruleNote(context, rule)) : [], charges: lines > 0 ? toKeys(context, filter) : null,
   }
+}
+
+/** How the part of a key that a rule splits comes about; none where the figure is the whole key. */
+async function splitTerms({ database, run, ref }: Context, sums: readonly OutcomeRow[], amountIn: (sum: OutcomeRow) => bigint, lines: number, unit: string): Promise<Term[]> {
+  const [own] = sums
+  if (sums.length !== 1 || !own) return []
+  const all = await readOutcomes(database, run.id, { key: String(own.key) })
+  const whole = all.reduce((sum, one) => sum + amountIn(one), 0n)
+  if (whole === amountIn(own)) return []
+  const isOnePart = all.every(({ part }) => part === own.part)
+  const percentOfWhole = isOnePart || whole === 0n ? BigInt(own.percent) : (amountIn(own) * HUNDRED) / whole
+  return [
+    term('', `${lines} charge line${lines === 1 ? '' : 's'}, all payers`, formatAmount(whole, 2), unit, `${ref.basis} cost`),
+    term('×', 'split', formatAmount(percentOfWhole), '%', isOnePart ? 'fixed percentage of the rule' : 'percentages of the rules, one after the other'),
+    term('=', 'share', formatAmount(amountIn(own), 2), unit, 'to the tenth decimal, largest remainder'),
+  ]
 }
 
 async function groupTerms(context: Context, sums: OutcomeRow[], filter: KeyFilter, step: { name: keyof KeyFilter; valueOf: (sum: OutcomeRow) => string; labelOf: (value: string, sum: OutcomeRow) => string }, amountIn: (sum: OutcomeRow) => bigint, only: string | null): Promise<Term[]> {
@@ -107,7 +125,7 @@ async function groupTerms(context: Context, sums: OutcomeRow[], filter: KeyFilte
     else groups.set(value, [sum])
   }
   const valued = [...groups].map(([value, members]) => ({
-    value, members, lines: members.reduce((count, { lines }) => count + lines, 0),
+    value, members, lines: countLines(members),
     amount: members.reduce((whole, sum) => whole + (only ? amountIn(sum) : convert(amountIn(sum), sum.currency, context.rates)), 0n),
   })).sort((a, b) => (abs(b.amount) > abs(a.amount) ? 1 : -1))
   const show = (amount: bigint): string => (only ? formatAmount(amount, 2) : converted(amount))
@@ -125,7 +143,7 @@ const abs = (value: bigint): bigint => (value < 0n ? -value : value)
 
 function titleOf({ rulebook }: Context, { kind, target, provider, service, rule, key }: KeyFilter): string {
   const pool = rulebook.rulebook.pools.find(({ code }) => code === target)
-  const place = kind === 'direct' ? `Direct cost${target ? ` of ${target}` : ''}` : kind === 'pool' ? `Pool ${pool?.name ?? target ?? ''}` : kind === 'unassigned' ? 'Unassigned' : 'Billed'
+  const place = kind === 'direct' ? `Direct cost${target ? ` of ${target}` : ''}` : kind === 'pool' ? `Pool ${pool?.name ?? target ?? ''}` : kind === 'aside' ? `Set aside${target ? `: ${target}` : ''}` : kind === 'unassigned' ? 'Unassigned' : 'Billed'
   return [place, provider, service, rule === undefined ? '' : rulebook.rulebook.rules[Number(rule)]?.name ?? '', key ? 'one charge key' : ''].filter(Boolean).join(' · ')
 }
 
@@ -196,7 +214,7 @@ async function lineWorkings(context: Context): Promise<Workings> {
 
 async function directLine(context: Context, common: Pick<Workings, 'title' | 'subtitle' | 'amount' | 'currency'>, cells: RoundedCell[], filter: KeyFilter): Promise<Workings> {
   const sums = await readOutcomes(context.database, context.run.id, filter)
-  const lines = sums.reduce((count, sum) => count + sum.lines, 0)
+  const lines = countLines(sums)
   const rules = [...new Set(sums.map(({ rule }) => rule))]
   const terms = cells.flatMap((cell, index) => [
     term(index === 0 ? '' : '+', `${lines} charge lines of ${cell.provider}`, formatAmount(cell.amount, 2), cell.currency, `${context.ref.basis} cost`, toKeys(context, filter)),

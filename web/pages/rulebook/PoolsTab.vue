@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { computed, ref, toRaw } from 'vue'
-import { addsUpToHundred, baseLabel, percentSum } from '../../../core/pools/distribute.ts'
+import { baseLabel } from '../../../core/pools/distribute.ts'
+import { addsUpToHundred, percentSum } from '../../../core/money/percents.ts'
 import { formatAmount } from '../../../core/money/amount.ts'
 import type { CostCentre, Pool } from '../../../core/types.ts'
 import { get } from '../../api/client.ts'

@@ -1,0 +1,8 @@
+-- Money that a rule sets aside for a reason is held, but in no pool.
+ALTER TABLE run_cells MODIFY kind ENUM('direct', 'pool', 'held', 'aside', 'unassigned') NOT NULL;
+
+-- A tag clean-up may look at the months before: their bills belong to what the run read.
+ALTER TABLE run_bills ADD COLUMN months_back TINYINT UNSIGNED NOT NULL DEFAULT 0;
+
+-- The cost centres and their validity as the run found them, so that it can be replayed; older runs did not keep them.
+ALTER TABLE runs ADD COLUMN centres LONGTEXT NULL CHECK (JSON_VALID(centres));
