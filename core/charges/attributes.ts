@@ -32,7 +32,7 @@ export const isField = (field: string): boolean =>
 /** `ServiceName` as people read it: Service name. */
 export function fieldLabel(field: string): string {
   if (field.startsWith(TAG_FIELD)) return `tag ${field.slice(TAG_FIELD.length)}`
-  if (field.startsWith(CLASS_FIELD)) return `class ${field.slice(CLASS_FIELD.length)}`
+  if (field.startsWith(CLASS_FIELD)) return `classification ${field.slice(CLASS_FIELD.length)}`
   const words = field.replace(/([a-z])([A-Z])/g, '$1 $2').toLowerCase().replace(/\b(id|sku)\b/g, (word) => (word === 'sku' ? 'SKU' : 'ID'))
   return words.charAt(0).toUpperCase() + words.slice(1)
 }

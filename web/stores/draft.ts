@@ -1,7 +1,7 @@
 import { defineStore } from 'pinia'
 import { computed, ref, shallowRef } from 'vue'
 import type { Problem } from '../../core/problems.ts'
-import type { Pool, Rule, Rulebook } from '../../core/types.ts'
+import type { Classification, CleanStep, Pool, Rule, Rulebook } from '../../core/types.ts'
 import { ApiError, get, send } from '../api/client.ts'
 import { useNotes } from './notes.ts'
 import { useSession } from './session.ts'
@@ -54,7 +54,14 @@ export const useDraft = defineStore('draft', () => {
     queue = queue.then(save)
     if (said && before) notes.say(said, { undo: () => change(before) })
   }
-  const changeRules = (rules: Rule[], said = ''): void => change({ ...rulebook.value!, rules }, said)
+  /** The rules of a classification; the empty code is the cost centre. */
+  const rulesOf = (classification: string): Rule[] => (classification === '' ? rulebook.value?.rules : rulebook.value?.classifications.find(({ code }) => code === classification)?.rules) ?? []
+  function changeRules(classification: string, rules: Rule[], said = ''): void {
+    if (classification === '') change({ ...rulebook.value!, rules }, said)
+    else changeClassifications(rulebook.value!.classifications.map((one) => (one.code === classification ? { ...one, rules } : one)), said)
+  }
+  const changeClassifications = (classifications: Classification[], said = ''): void => change({ ...rulebook.value!, classifications }, said)
+  const changeCleanUp = (cleanUp: CleanStep[], said = ''): void => change({ ...rulebook.value!, cleanUp }, said)
   const changePools = (pools: Pool[], said = ''): void => change({ ...rulebook.value!, pools }, said)
 
   /** After a conflict: own edits again, on top of what the other person saved. */
@@ -71,7 +78,7 @@ export const useDraft = defineStore('draft', () => {
     return version
   }
   const isOpen = computed(() => rulebook.value !== null)
-  return { rulebook, revision, latest, isChanged, problems, conflict, isSaving, isOpen, open, change, changeRules, changePools, putMineOver, publish }
+  return { rulebook, revision, latest, isChanged, problems, conflict, isSaving, isOpen, open, change, rulesOf, changeRules, changeClassifications, changeCleanUp, changePools, putMineOver, publish }
 })
 
 export const newId = (): string => `r${crypto.getRandomValues(new Uint32Array(2)).join('')}`

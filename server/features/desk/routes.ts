@@ -20,7 +20,7 @@ export function deskRoutes(app: App): void {
       if (!(error instanceof Refusal)) throw error
       return { figures: null, problem: error.message }
     })
-    const [answer, tasks] = await Promise.all([told, viewer.centres ? [] : readTasks(database, month)])
+    const [answer, tasks] = await Promise.all([told, viewer.centres ? [] : readTasks(database, ledger, month)])
     return { ...answer, tasks }
   })
 

@@ -46,6 +46,12 @@ export function rulebookFigureRoutes(app: App): void {
 
   app.post('/api/rulebook/coverage', asked(Type.Object(Drafted)), async ({ body }) => ({ rows: await ledger.coverage({ ...body, rulebook: usable(body.rulebook), months: MONTHS_LOOKED_AT }) }))
 
+  /** the same under the published rulebook: what Intake shows */
+  app.get('/api/intake/coverage', { config: { roles: STAFF }, schema: { querystring: Type.Object({ month: Month }) } }, async ({ query }) => {
+    const rulebook = (await latestRulebook(database))?.rulebook ?? emptyRulebook()
+    return { rows: rulebook.tagKeys.length > 0 ? await ledger.coverage({ month: query.month, rulebook, months: MONTHS_LOOKED_AT }) : [] }
+  })
+
   app.post('/api/rulebook/resources', asked(Type.Object({ ...Drafted, conditions: Type.Array(ConditionSchema, { maxItems: 20 }), text: Type.String({ maxLength: 200, default: '' }) })), ({ body }) => {
     const flaw = body.conditions.map(conditionFlaw).find((one) => one !== null)
     if (flaw) throw invalid(`The search is not complete: ${flaw}`)

@@ -3,6 +3,7 @@ import { computed, ref } from 'vue'
 import { writeFilter, type KeyFilter } from '../../../core/workings/keyFilter.ts'
 import { writeRef } from '../../../core/workings/workings.ts'
 import type { WayOfMoney } from '../../../server/features/allocation/routes.ts'
+import type { Replay } from '../../../server/features/allocation/replay.ts'
 import type { RunRow } from '../../../server/features/allocation/store.ts'
 import { get, send } from '../../api/client.ts'
 import ErrorNote from '../../components/ErrorNote.vue'
@@ -33,6 +34,18 @@ async function run(): Promise<void> {
     notes.fail(failure)
   } finally {
     isRunning.value = false
+  }
+}
+const replays = ref<Record<number, string>>({})
+/** A former run computed anew from what it read. */
+async function replay(runId: number): Promise<void> {
+  replays.value[runId] = 'working…'
+  try {
+    const { isSame, cells, hasOwnCentres } = await send<Replay>('POST', `/api/allocation/runs/${runId}/replay`)
+    replays.value[runId] = `${isSame ? `all ${cells} figures are the same, to the last digit` : 'figures differ'}${hasOwnCentres ? '' : ', with the cost centres as they are today'}`
+  } catch (failure) {
+    delete replays.value[runId]
+    notes.fail(failure)
   }
 }
 const keys = (filter: KeyFilter): string => writeRef({ kind: 'keys', month: month.value, basis: basis.value, parts: writeFilter(filter) })
@@ -71,6 +84,10 @@ const words = { none: 'not run yet', current: 'current', outOfDate: 'out of date
             <thead><tr><th>pool</th><th>shared</th><th class="num">in all</th><th class="num">held</th></tr></thead>
             <tbody><tr v-for="pool in way.pools" :key="pool.code"><td>{{ pool.name }}</td><td class="note">{{ pool.base }}</td><td class="num font-semibold"><FigureButton :value="pool.amount" :figure="figure('pool', pool.code)" /></td><td class="num" :class="{ 'text-warn': !isZero(pool.held) }">{{ amount(pool.held) }}</td></tr></tbody>
           </table>
+          <template v-if="way.asides.length">
+            <h2 class="mt-6">Set aside by rules</h2>
+            <table class="book"><thead><tr><th>reason</th><th class="num">held</th></tr></thead><tbody><tr v-for="one in way.asides" :key="one.reason"><td>{{ one.reason }}</td><td class="num font-semibold"><FigureButton :value="one.amount" :figure="keys({ kind: 'aside', target: one.reason })" /></td></tr></tbody></table>
+          </template>
         </section>
         <section>
           <h2>To the cost centres</h2>
@@ -85,10 +102,10 @@ const words = { none: 'not run yet', current: 'current', outOfDate: 'out of date
             <tfoot v-if="!isZero(way.unassigned)"><tr><td class="text-warn">Unassigned</td><td /><td><RouterLink class="link" :to="linkTo('/rulebook?tab=unassigned')">Make rules ›</RouterLink></td><td class="num font-semibold text-warn"><FigureButton :value="way.unassigned" :figure="keys({ kind: 'unassigned' })" /></td></tr></tfoot>
           </table>
         </section>
-        <section v-if="way.runs.length > 1" class="col-span-full">
+        <section class="col-span-full">
           <h2>Runs of this month</h2>
-          <table class="book"><thead><tr><th>run</th><th>when</th><th>by</th><th>rulebook</th><th>figures</th></tr></thead>
-            <tbody><tr v-for="(past, index) in way.runs" :key="past.id"><td>{{ past.id }}</td><td>{{ instant(past.created) }}</td><td>{{ past.user }}</td><td>{{ past.version }}</td><td class="note">{{ way.runs[index + 1] ? (way.runs[index + 1]!.resultHash === past.resultHash ? 'the same as the run before, to the last digit' : 'changed against the run before') : 'first run' }}</td></tr></tbody>
+          <table class="book"><thead><tr><th>run</th><th>when</th><th>by</th><th>rulebook</th><th>figures</th><th /></tr></thead>
+            <tbody><tr v-for="(past, index) in way.runs" :key="past.id"><td>{{ past.id }}</td><td>{{ instant(past.created) }}</td><td>{{ past.user }}</td><td>{{ past.version }}</td><td class="note">{{ way.runs[index + 1] ? (way.runs[index + 1]!.resultHash === past.resultHash ? 'the same as the run before, to the last digit' : 'changed against the run before') : 'first run' }}<span v-if="replays[past.id]" class="text-accent" data-replay>. Replayed: {{ replays[past.id] }}</span></td><td class="text-right"><button class="link" :disabled="replays[past.id] === 'working…'" @click="replay(past.id)">Replay</button></td></tr></tbody>
           </table>
         </section>
       </div>

@@ -23,7 +23,7 @@ function blockOf(id: string): Block {
   if (kind === 'provider') return { id, label: name, amount: way.providers.find((provider) => provider.name === name)?.amount ?? '0', figure: keys({ provider: name }), tone: 'var(--accent)' }
   if (kind === 'pool') { const pool = way.pools.find(({ code }) => code === name); return { id, label: pool?.name ?? name, amount: pool?.amount ?? '0', figure: figure('pool', name), tone: 'var(--ochre)' } }
   if (kind === 'centre') { const centre = way.centres.find(({ code }) => code === name); return { id, label: `${name} ${centre?.name ?? ''}`, amount: centre?.amount ?? '0', figure: figure('statement', `cc:${name}`), tone: 'var(--ink)' } }
-  if (kind === 'held') return { id, label: 'Held', amount: way.held, figure: null, tone: 'var(--warn)' }
+  if (kind === 'held') return { id, label: 'Held', amount: way.held, figure: way.asides.length ? keys({ kind: 'aside' }) : null, tone: 'var(--warn)' }
   return { id, label: 'Unassigned', amount: way.unassigned, figure: keys({ kind: 'unassigned' }), tone: 'var(--warn)' }
 }
 

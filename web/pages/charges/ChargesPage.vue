@@ -25,7 +25,7 @@ const figureName = computed(() => {
   return [place, provider, service].filter(Boolean).join(' · ')
 })
 const path = computed<Step[]>(() => { try { return JSON.parse(String(route.query.path ?? '[]')) as Step[] } catch { return [] } })
-const LEVELS = ['ProviderName', 'SubAccountId', 'ServiceName', 'SkuId', 'ResourceId', 'RegionId', 'tag:team', 'tag:environment']
+const LEVELS = computed(() => ['ProviderName', 'SubAccountId', 'ServiceName', 'SkuId', 'ResourceId', 'RegionId', ...(session.state?.fields ?? [])])
 const ORDER = ['ProviderName', 'SubAccountId', 'ServiceName', 'SkuId', 'ResourceId']
 const by = computed(() => String(route.query.by ?? ORDER.find((field) => !path.value.some((step) => step.field === field)) ?? 'lines'))
 const { data: grouped, error, again } = useAnswer(() => (figure.value ? { figure: figure.value, path: path.value, by: by.value === 'lines' ? 'ResourceId' : by.value } : null), (question, signal) => send<{ groups: ChargeGroup[]; total: string; lines: number }>('POST', '/api/charges/groups', question, signal))
@@ -96,7 +96,7 @@ const largest = computed(() => Math.max(1, ...(grouped.value?.groups.map((group)
           <button v-for="row in rows.getVirtualItems()" :key="row.index" class="line" :style="{ transform: `translateY(${row.start}px)`, position: 'absolute', top: 0 }" @click="opened = lines[row.index]!">
             <span>{{ dayName(lines[row.index]!.day) }}</span><span>{{ lines[row.index]!.service }}</span><span>{{ lines[row.index]!.resource }}</span><span>{{ lines[row.index]!.sku }}</span>
             <span class="text-right">{{ lines[row.index]!.quantity ? amount(String(Number(lines[row.index]!.quantity))) : '' }}</span>
-            <span class="text-right">{{ amount(lines[row.index]!.billed.replace(/0{1,6}$/, '')) }}</span><span class="text-right">{{ amount(lines[row.index]!.effective.replace(/0{1,6}$/, '')) }} <span class="note">{{ lines[row.index]!.currency }}</span></span><span class="note">{{ lines[row.index]!.ruleName || 'no rule' }}</span>
+            <span class="text-right">{{ amount(lines[row.index]!.billed.replace(/0{1,6}$/, '')) }}</span><span class="text-right">{{ amount(lines[row.index]!.effective.replace(/0{1,6}$/, '')) }} <span class="note">{{ lines[row.index]!.currency }}</span></span><span class="note">{{ lines[row.index]!.percent === null ? '' : `${lines[row.index]!.percent} % of it, ` }}{{ lines[row.index]!.ruleName || 'no rule' }}</span>
           </button>
         </div>
         <p class="note pt-1">{{ isReading ? 'Reading on…' : next ? '' : `${count(lines.length)} lines` }}</p>

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import { computed, ref } from 'vue'
+import { fieldLabel } from '../../../core/charges/attributes.ts'
 import type { Basis } from '../../../core/types.ts'
 import { get } from '../../api/client.ts'
 import { useAnswer } from '../../composables/useAnswer.ts'
@@ -11,8 +12,8 @@ import { useSession } from '../../stores/session.ts'
 const props = defineProps<{ month: string; basis: Basis; most: number }>()
 const session = useSession()
 const { linkTo } = usePlace()
-const WAYS = { centre: 'cost centre', ProviderName: 'provider', ServiceName: 'service', SubAccountId: 'sub account', RegionId: 'region', 'tag:environment': 'tag environment' } as const
-const by = ref<keyof typeof WAYS>('centre')
+const WAYS = computed((): Record<string, string> => ({ centre: 'cost centre', ProviderName: 'provider', ServiceName: 'service', SubAccountId: 'sub account', RegionId: 'region', ...Object.fromEntries((session.state?.fields ?? []).map((field) => [field, fieldLabel(field)])) }))
+const by = ref('centre')
 
 interface Spender { label: string; amount: string; figure: string | null; to: ReturnType<typeof linkTo> | null }
 const { data: spenders, error } = useAnswer(() => ({ by: by.value, month: props.month, basis: props.basis, changes: session.changes }), async ({ by: way, month, basis }, signal): Promise<Spender[]> => {

@@ -8,10 +8,11 @@ import CalendarTab from './CalendarTab.vue'
 import LoadCard from './LoadCard.vue'
 import LoadsTab from './LoadsTab.vue'
 import RatesTab from './RatesTab.vue'
+import TagsTab from './TagsTab.vue'
 
 const session = useSession()
 const { route, go } = usePlace()
-const TABS = { bills: 'Bills', calendar: 'What has arrived', rates: 'Exchange rates' }
+const TABS = { bills: 'Bills', calendar: 'What has arrived', tags: 'Tags', rates: 'Exchange rates' }
 const tab = computed(() => (Object.hasOwn(TABS, String(route.query.tab)) ? String(route.query.tab) : 'bills'))
 const load = computed(() => Number(route.query.load) || null)
 </script>
@@ -23,6 +24,7 @@ const load = computed(() => Number(route.query.load) || null)
   <TabRow :tabs="TABS" :chosen="tab" @choose="(name) => go({ tab: name, load: undefined })" />
   <LoadsTab v-if="tab === 'bills'" />
   <CalendarTab v-else-if="tab === 'calendar'" />
+  <TagsTab v-else-if="tab === 'tags'" />
   <RatesTab v-else />
   <LoadCard v-if="load" :id="load" @close="go({ load: undefined })" />
 </template>

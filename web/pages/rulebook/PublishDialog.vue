@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed, ref } from 'vue'
 import type { CostCentre } from '../../../core/types.ts'
-import type { Effect } from '../../../server/features/rulebook/figures.ts'
+import type { Effect } from '../../../server/features/rulebook/effect.ts'
 import { get, send } from '../../api/client.ts'
 import ErrorNote from '../../components/ErrorNote.vue'
 import PlainDialog from '../../components/PlainDialog.vue'
@@ -11,6 +11,8 @@ import { amount, monthName } from '../../format.ts'
 import { useDraft } from '../../stores/draft.ts'
 import { useNotes } from '../../stores/notes.ts'
 import { useSession } from '../../stores/session.ts'
+import MovedMoneyTable from './MovedMoneyTable.vue'
+import { centreName } from './words.ts'
 
 const props = defineProps<{ open: boolean }>()
 const emit = defineEmits<{ close: [] }>()
@@ -22,7 +24,7 @@ const note = ref('')
 const isBusy = ref(false)
 const { data, error, again } = useAnswer(() => (props.open && draft.rulebook ? { months: months.value.map(({ month }) => month).slice(-36), rulebook: draft.rulebook } : null), (question, signal) => send<{ effects: Effect[]; closed: string[] }>('POST', '/api/rulebook/effect', question, signal), { keep: false })
 const { data: organisation } = useAnswer(() => (props.open ? 'organisation' : null), (_question, signal) => get<{ centres: CostCentre[] }>('/api/organisation', {}, signal))
-const nameOf = (code: string): string => (code === 'unassigned' ? 'Unassigned' : code === 'held' ? 'Held in pools' : `${code} ${organisation.value?.centres.find((centre) => centre.code === code)?.name ?? ''}`)
+const nameOf = (code: string): string => (code === 'unassigned' ? 'Unassigned' : code === 'held' ? 'Held or set aside' : centreName(code, organisation.value?.centres ?? []))
 const moved = computed(() => (data.value?.effects ?? []).map((effect) => ({ ...effect, centres: [...effect.centres].sort((a, b) => Math.abs(Number(b.change)) - Math.abs(Number(a.change))) })))
 
 async function publish(): Promise<void> {
@@ -49,6 +51,7 @@ async function publish(): Promise<void> {
         <p v-if="effect.centres.length === 0" class="note">No money moves.</p>
         <table v-else class="book"><thead><tr><th>cost centre</th><th class="num">now</th><th class="num">with the draft</th><th class="num">change, {{ session.state?.currency }}</th></tr></thead>
           <tbody><tr v-for="centre in effect.centres" :key="centre.code"><td>{{ nameOf(centre.code) }}</td><td class="num">{{ amount(centre.before) }}</td><td class="num">{{ amount(centre.after) }}</td><td class="num font-semibold" :data-change="centre.code">{{ amount(centre.change, { signed: true }) }}</td></tr></tbody></table>
+        <template v-if="effect.moves.length"><h3 class="note mt-3">Where the money goes from and to, before pools are shared</h3><MovedMoneyTable :moves="effect.moves" :more="effect.moreMoves" :centres="organisation?.centres ?? []" :pools="draft.rulebook?.pools ?? []" :currency="session.state?.currency ?? ''" /></template>
       </section>
       <p v-if="data.closed.length" class="note">{{ data.closed.length }} closed month{{ data.closed.length > 1 ? 's' : '' }}, {{ data.closed[0] }} to {{ data.closed.at(-1) }}, will not change.</p>
     </div>
