@@ -16,7 +16,10 @@ export class Answers {
     this.add(`bills/${month}/${name}`, billed, effective)
     this.add(`targets/${month}/${target ?? 'unassigned'}/${name}`, billed, effective)
     this.add(`services/${month}/${target ?? 'unassigned'}/${name}/${cellOf(cells, 'ServiceName')}`, billed, effective)
-    for (const story of storiesOf(cells, day, target)) this.add(`stories/${story}/${name}`, billed, effective)
+    for (const story of storiesOf(cells, day, target)) {
+      this.add(`stories/${story}/${name}`, billed, effective)
+      this.add(`storyMonths/${month}/${story}/${name}`, billed, effective)
+    }
   }
 
   private add(path: string, billed: bigint, effective: bigint): void {
@@ -24,7 +27,7 @@ export class Answers {
     this.tallies.set(path, { lines: tally.lines + 1, billed: tally.billed + billed, effective: tally.effective + effective })
   }
 
-  /** Path (`bills/month/provider`, `targets/month/target/provider`, `services/…`, `stories/…`) to exact decimals. */
+  /** Path (`bills/month/provider`, `targets/month/target/provider`, `services/…`, `stories/story/provider`, `storyMonths/month/…`) to exact decimals. */
   toJson(): Record<string, { lines: number; billed: string; effective: string }> {
     return Object.fromEntries([...this.tallies].sort(([a], [b]) => (a < b ? -1 : 1)).map(([path, { lines, billed, effective }]) =>
       [path, { lines, billed: formatAmount(billed), effective: formatAmount(effective) }]))
@@ -37,6 +40,8 @@ function storiesOf(cells: Cells, day: string, target: string | null): string[] {
   if (target === null && cellOf(cells, 'Tags').includes('radar')) stories.push('misspelled')
   if (cellOf(cells, 'ResourceId') === 'ta-vol-throughput') stories.push('throughputLeftOn')
   if (cellOf(cells, 'ResourceId') === 'nb-db-mosaic') stories.push('sharedByThree')
+  if (cellOf(cells, 'ResourceName').startsWith('airfield-display')) stories.push('misassigned')
+  if (target === null && cellOf(cells, 'ResourceName').startsWith('public-compute')) stories.push('unowned')
   if (cellOf(cells, 'ChargeClass') === 'Correction') stories.push('correction')
   if (cellOf(cells, 'CommitmentDiscountStatus') === 'Unused') stories.push('unusedCommitment')
   if (cellOf(cells, 'ServiceName') === 'Text Search') stories.push('newService')

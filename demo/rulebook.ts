@@ -1,4 +1,4 @@
-import { emptyRulebook, type Condition, type Pool, type Rule, type Rulebook } from '../core/types.ts'
+import { emptyRulebook, type Classification, type Condition, type Pool, type Rule, type Rulebook } from '../core/types.ts'
 
 const is = (field: string, ...values: string[]): Condition => ({ field, operator: 'is', values })
 const present = (field: string): Condition => ({ field, operator: 'present', values: [] })
@@ -18,11 +18,28 @@ const POOLS: Pool[] = [
   { code: 'TAX', name: 'Taxes and levies', base: { kind: 'direct' }, recipients: [] },
 ]
 
+const value = (name: string, code: string, ...conditions: Condition[]): Rule => ({ id: `v${++count}`, name, enabled: true, conditions, outcome: { kind: 'value', code }, from: null, to: null })
+
+/** What the cooperative makes, and in which environment: by team and sub account. */
+function classifications(): Classification[] {
+  const teams: Record<string, string> = { models: 'Forecasts/Models', radar: 'Forecasts/Radar', app: 'Public/Phone app', harbour: 'Briefings/Harbour', airfield: 'Briefings/Airfield', gauges: 'River/Gauges', warnings: 'River/Warnings', archive: 'Research/Archive', nowcast: 'Research/Nowcast' }
+  return [
+    { code: 'product', name: 'Product', rules: [
+      { id: `v${++count}`, name: 'By team', enabled: true, conditions: [], outcome: { kind: 'mapped', field: 'tag:team', mapping: teams, elseItself: false }, from: null, to: null },
+      value('Open data portal', 'Public/Open data', is('SubAccountId', 'th-portal')), value('School outreach', 'Public/Schools', is('SubAccountId', 'ov-schools')),
+      value('Duty desk', 'Forecasts/Duty desk', is('SubAccountId', 'th-duty')), value('Archive in the hall', 'Research/Archive', is('SubAccountId', 'qh-archive')),
+    ] },
+    { code: 'environment', name: 'Environment', rules: [
+      { id: `v${++count}`, name: 'By tag', enabled: true, conditions: [], outcome: { kind: 'mapped', field: 'tag:environment', mapping: { prod: 'production' }, elseItself: true }, from: null, to: null },
+    ] },
+  ]
+}
+
 /** The rulebook that the demo starts with. The misspelled and the untagged are left for the user to find. */
 export function demoRulebook(): Rulebook {
   count = 0
   return {
-    ...emptyRulebook(), tagKeys: ['team', 'environment'],
+    ...emptyRulebook(), tagKeys: ['team', 'environment'], classifications: classifications(),
     pools: POOLS,
     rules: [
       rule('Taxes and levies', 'pool', 'TAX', is('ChargeCategory', 'Tax')),

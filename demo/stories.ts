@@ -12,6 +12,7 @@ export const STORY_DAYS = {
   priceRise: '2026-04-01',
   projectEnded: '2026-08-17',
   newService: '2026-11-09',
+  misassignedFrom: '2026-07-01',
   appSurge: '2026-11-03',
   missingDay: { provider: 'orvane', day: '2026-03-17' },
 } as const
@@ -26,7 +27,7 @@ export function tellStories(steady: Resource[]): Resource[] {
   runTwiceAtWeekends(steady)
   raisePrices(steady)
   surge(steady)
-  return [...throughputLeftOn(), ...misspelled(), ...unowned(), ...allowance(), ...idleGraphics(), ...newService(), ...committed(), ...loudNetwork()]
+  return [...throughputLeftOn(), ...misspelled(), ...unowned(), ...allowance(), ...idleGraphics(), ...newService(), ...committed(), ...loudNetwork(), ...misassigned()]
 }
 
 const of = (resources: Resource[], centre: string, service: string): Resource[] =>
@@ -110,4 +111,10 @@ function committed(): Resource[] {
 function loudNetwork(): Resource[] {
   const owner = makePlan('2020', 'tarnhost', 'th-portal', null, 'coast-1', {})
   return [{ ...makeResource('network', 0, owner, '2020', { environment: 'prod' }), id: 'ta-net-loud', name: 'portal-mirror', quantity: 4_800, growth: 1.3 }]
+}
+
+/** Machines of the Airfield Briefings in the portal's account: the rule of the account takes them before that of the team can. */
+function misassigned(): Resource[] {
+  const owner = makePlan('3020', 'tarnhost', 'th-portal', 'airfield', 'coast-1', {})
+  return Array.from({ length: 3 }, (_, index) => ({ ...makeResource('compute', index, owner, '2020', { team: 'airfield', environment: 'prod' }), name: `airfield-display-${index + 1}`, from: STORY_DAYS.misassignedFrom }))
 }

@@ -20,7 +20,7 @@ type Sizes = readonly number[]
 export function proposeSteps(table: KeyTable, sizes: Sizes): Proposal[] {
   const keys = tagKeysOf(table)
   const columns = new Map(keys.map((key) => [key, table.column(tagField(key))]))
-  return [...placeholders(columns), ...keySpellings(keys, columns, table, sizes), ...valueSpellings(columns, sizes), ...vanished(table, columns)]
+  return [...placeholders(columns), ...keySpellings(keys, columns, table, sizes), ...valueSpellings(columns, sizes), ...vanished(table, columns, sizes)]
 }
 
 const rowsWith = ({ codes }: FieldColumn, isWanted: (code: number) => boolean): number[] => {
@@ -121,21 +121,24 @@ function isSpelling(main: string, other: string): boolean {
   return a.length >= LEAST_LENGTH && !/\d/.test(a + b) && editDistance(a, b) === 1
 }
 
-const PLACES = [{ from: 'ResourceId', word: 'resources' }, { from: 'SubAccountId', word: 'sub accounts' }] as const
+/** `least`: how much of the money there must carry the tag: a resource is one thing, an account holds many. */
+const PLACES = [{ from: 'ResourceId', word: 'resources', least: 0 }, { from: 'SubAccountId', word: 'sub accounts', least: 0.5 }] as const
 
-/** Tags that are missing where everything else of the same resource or sub account agrees on one. */
-function vanished(table: KeyTable, columns: ReadonlyMap<string, FieldColumn>): Proposal[] {
-  return [...columns].flatMap(([key, tag]) => PLACES.flatMap(({ from, word }): Proposal[] => {
+/** Tags that are missing where everything else of the same resource, or most of a sub account, agrees on one. */
+function vanished(table: KeyTable, columns: ReadonlyMap<string, FieldColumn>, sizes: Sizes): Proposal[] {
+  return PLACES.flatMap(({ from, word, least }) => [...columns].flatMap(([key, tag]): Proposal[] => {
     const place = table.column(from)
-    const agreed = new Map<number, number>()
+    const there = place.values.map(() => ({ code: -1, carried: 0, money: 0 }))
     tag.codes.forEach((code, row) => {
-      const where = place.codes[row]!
-      if (code === 0 || where === 0) return
-      const known = agreed.get(where)
-      agreed.set(where, known === undefined || known === code ? code : 0)
+      const one = there[place.codes[row]!]!
+      one.money += sizes[row]!
+      if (code === 0) return
+      one.carried += sizes[row]!
+      one.code = one.code === -1 || one.code === code ? code : 0
     })
-    const rows = rowsWith(tag, (code) => code === 0).filter((row) => (agreed.get(place.codes[row]!) ?? 0) > 0)
+    const isAgreed = there.map(({ code, carried, money }, where) => where > 0 && code > 0 && carried >= money * least)
+    const rows = rowsWith(tag, (code) => code === 0).filter((row) => isAgreed[place.codes[row]!])
     const count = new Set(rows.map((row) => place.codes[row]!)).size
-    return rows.length > 0 ? [{ act: { kind: 'inherit', key, from, monthsBack: 0 }, reason: `${count} ${word} carry the tag in some of their charges and not in others`, rows }] : []
+    return rows.length > 0 ? [{ act: { kind: 'inherit', key, from, monthsBack: 0 }, reason: `${count} ${count === 1 ? word.slice(0, -1) : word} carry the tag in ${least > 0 ? 'most' : 'some'} of their charges and not in others`.replace(/^1 (\w+(?: \w+)?) carry the tag in (\w+) of their/, '1 $1 carries the tag in $2 of its'), rows }] : []
   }))
 }

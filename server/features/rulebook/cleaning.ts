@@ -29,7 +29,7 @@ export function cleanView(ledger: MonthLedger, rulebook: Rulebook): CleanView {
     return { id: step.id, money: money(new Set(changes.flatMap(({ rows }) => rows))), changes: all.slice(0, MOST_CHANGES), moreChanges: Math.max(0, all.length - MOST_CHANGES) }
   })
   const sizes = billed.keys.map(({ amounts, attributes }) => Math.abs(Number(convert(amounts[rulebook.chargedBasis], attributes.BillingCurrency!, ledger.rates))))
-  const proposals = proposeSteps(cleaned, sizes).filter(({ act }) => !isThere(act, rulebook)).map(({ act, reason, rows }) => ({ act, reason, money: money(rows) })).sort((a, b) => bySize(a.money, b.money))
+  const proposals = proposeSteps(cleaned, sizes).filter(({ act }) => !isThere(act, rulebook)).map(({ act, reason, rows }) => ({ act, reason, money: money(rows) })).sort((a, b) => certainty(a.act) - certainty(b.act) || bySize(a.money, b.money))
   const keys = [...new Set([...tagKeysOf(billed), ...tagKeysOf(cleaned), ...rulebook.tagKeys])].sort().map((key): KeyStanding => {
     const [before, after] = [billed.column(tagField(key)), cleaned.column(tagField(key))]
     const rows = (codes: Int32Array): number[] => billed.keys.flatMap((_, row) => (codes[row]! > 0 ? [row] : []))
@@ -37,6 +37,9 @@ export function cleanView(ledger: MonthLedger, rulebook: Rulebook): CleanView {
   })
   return { steps: effects, keys: keys.sort((a, b) => Number(b.counts) - Number(a.counts) || bySize(a.cleaned, b.cleaned) || bySize(a.billed, b.billed)), total: money(billed.keys.keys()), proposals }
 }
+
+/** What is spelled alike is surer than what a resource carried, and that surer than what its account carries. */
+const certainty = (act: CleanAct): number => (act.kind !== 'inherit' ? 0 : act.from === 'ResourceId' ? 1 : 2)
 
 /** A proposal that is a step already, switched on or off, is not made again. */
 const isThere = (act: CleanAct, { cleanUp }: Rulebook): boolean => cleanUp.some((step) => JSON.stringify(step.act) === JSON.stringify(act))

@@ -55,9 +55,9 @@ const share = (part: string, whole: string): string => (Number(whole) === 0 ? ''
 <template>
   <div class="px-7 pb-8">
     <ErrorNote v-if="error" :error="error" @again="again" />
-    <div class="flex items-baseline justify-between pb-1"><p class="note">Steps are taken in their order on the tags of {{ monthName(month) }}. Tags as billed stay beside the cleaned ones; rules see the cleaned ones.</p><button v-if="session.isKeeper" class="link" @click="edited = stepOf({ kind: 'set', key: keys[0] ?? '', value: '', resources: [] })">Edit tags of resources</button><button v-if="session.isKeeper" class="link ml-5" @click="edited = stepOf({ kind: 'values', key: keys[0] ?? '', mapping: {}, folded: false })">Add a step</button></div>
+    <div class="flex items-baseline justify-between pb-1"><p class="note">Steps are taken in their order on the tags of {{ monthName(month) }}. Tags as billed stay beside the cleaned ones; rules see the cleaned ones.</p><span v-if="session.isKeeper" class="flex gap-5"><button class="link" @click="edited = stepOf({ kind: 'set', key: keys[0] ?? '', value: '', resources: [] })">Edit tags of resources</button><button class="link" @click="edited = stepOf({ kind: 'values', key: keys[0] ?? '', mapping: {}, folded: false })">Add a step</button></span></div>
     <table v-if="steps.length" class="book">
-      <thead><tr><th class="w-8" /><th class="w-8" /><th>step</th><th class="num">charges</th><th class="num">money touched, {{ session.state?.currency }}</th><th class="w-44" /></tr></thead>
+      <thead><tr><th class="w-8" /><th class="w-8" /><th>step</th><th class="num">charges</th><th class="num">money touched, {{ session.state?.currency }}</th><th class="w-56" /></tr></thead>
       <tbody v-for="(step, index) in steps" :key="step.id">
         <tr :class="{ 'opacity-55': !step.enabled }" :data-step-index="index" data-step>
           <td><button v-if="session.isKeeper" class="grip px-1 text-soft" :aria-label="`Move step ${index + 1}; arrow keys move it`" @keydown.up.prevent="move(index, -1)" @keydown.down.prevent="move(index, 1)">⠿</button></td>
@@ -82,14 +82,12 @@ const share = (part: string, whole: string): string => (Number(whole) === 0 ? ''
         <tbody><tr v-for="(proposal, index) in view.proposals" :key="index" data-proposal><td class="py-1! font-semibold">{{ actText(proposal.act) }}</td><td class="note">{{ proposal.reason }}</td><td class="num">{{ count(proposal.money.lines) }}</td><td class="num font-semibold">{{ amount(proposal.money.amount) }}</td><td class="text-right"><button v-if="session.isKeeper" class="link" @click="accept(proposal.act)">Accept</button></td></tr></tbody></table>
     </section>
 
-    <div class="mt-6 grid grid-cols-[minmax(420px,1fr)_minmax(0,1.3fr)] gap-8">
-      <section v-if="view" aria-label="Tag keys"><h2>Tag keys</h2>
+    <div v-if="coverage" class="mt-6"><h2>Coverage over time</h2><TagCoverage v-if="coverage.rows.length" :rows="coverage.rows" /><p v-else class="note">Mark the tag keys that count, and their coverage is shown here.</p></div>
+    <section v-if="view" class="mt-6 max-w-3xl" aria-label="Tag keys"><h2>Tag keys</h2>
         <div class="max-h-80 overflow-auto"><table class="book"><thead><tr><th>key</th><th class="num">values</th><th class="num">as billed</th><th class="num">cleaned</th><th class="num">counts</th></tr></thead>
           <tbody><tr v-for="key in view.keys" :key="key.key" :data-tag-key="key.key"><td>{{ key.key }}</td><td class="num">{{ count(key.values) }}</td><td class="num">{{ share(key.billed.amount, view.total.amount) }}</td><td class="num font-semibold">{{ share(key.cleaned.amount, view.total.amount) }}</td><td class="num"><input type="checkbox" :checked="key.counts" :disabled="!session.isKeeper" :aria-label="`${key.key} counts`" @change="countKey(key.key)" /></td></tr></tbody></table></div>
         <p class="note pt-1">Keys that count are watched: where their coverage falls, Intake and the Desk say so.</p>
-      </section>
-      <div v-if="coverage"><h2>Coverage over time</h2><TagCoverage v-if="coverage.rows.length" :rows="coverage.rows" /><p v-else class="note">Mark the tag keys that count, and their coverage is shown here.</p></div>
-    </div>
+    </section>
     <StepEditor v-if="edited" :key="edited.id" :step="edited" :keys="keys" @keep="keep" @close="edited = null" />
   </div>
 </template>

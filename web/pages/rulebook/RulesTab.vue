@@ -120,8 +120,8 @@ onBeforeUnmount(() => sortable?.destroy())
     <section v-if="overlaps.length" class="mt-6" aria-label="Overlaps">
       <h2>Where rules overlap</h2>
       <p class="note pb-1">Charges that fit two rules count for the first alone. This is what the later rule does not get, so that nothing counts twice.</p>
-      <table class="book"><thead><tr><th>rule</th><th>gives way to</th><th class="num">charges</th><th class="num">deducted, {{ session.state?.currency }}</th></tr></thead>
-        <tbody><tr v-for="overlap in overlaps.slice(0, 50)" :key="`${overlap.rule} ${overlap.by}`" data-overlap><td>{{ overlap.rule + 1 }} {{ rules[overlap.rule]?.name }}</td><td>{{ overlap.by + 1 }} {{ rules[overlap.by]?.name }}</td><td class="num">{{ count(overlap.money.lines) }}</td><td class="num font-semibold">{{ amount(overlap.money.amount) }}</td></tr></tbody></table>
+      <table class="book"><thead><tr><th>rule</th><th>gives way to</th><th class="num">charges</th><th class="num">deducted, {{ session.state?.currency }}</th><th class="w-48" /></tr></thead>
+        <tbody><tr v-for="overlap in overlaps.slice(0, 50)" :key="`${overlap.rule} ${overlap.by}`" data-overlap><td>{{ overlap.rule + 1 }} {{ rules[overlap.rule]?.name }}</td><td>{{ overlap.by + 1 }} {{ rules[overlap.by]?.name }}</td><td class="num">{{ count(overlap.money.lines) }}</td><td class="num font-semibold">{{ amount(overlap.money.amount) }}</td><td class="text-right"><button v-if="session.isKeeper" class="link" @click="lift(overlap.rule, overlap.by)">Let {{ overlap.rule + 1 }} go first</button></td></tr></tbody></table>
       <p v-if="overlaps.length > 50" class="note pt-1">and {{ overlaps.length - 50 }} smaller ones</p>
     </section>
     <SplitDialog :open="isSplitting" :centres="centres" @close="isSplitting = false" />

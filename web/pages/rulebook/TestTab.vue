@@ -61,7 +61,7 @@ function verdictText(verdict: Verdict): string {
         <table class="book"><thead><tr><th>tag</th><th>as billed</th><th>cleaned</th></tr></thead><tbody><tr v-for="tag in tags" :key="tag.field" :data-tested-tag="tag.field"><td>{{ fieldLabel(tag.field) }}</td><td :class="{ note: true }">{{ tag.billed ?? 'missing' }}</td><td :class="{ 'font-semibold': tag.billed !== tag.cleaned }">{{ tag.cleaned ?? 'missing' }}</td></tr><tr v-if="!tags.length"><td colspan="3" class="note">It has no tags.</td></tr></tbody></table>
         <p v-if="'attributes' in charge" class="note pt-2">A pasted charge stands by itself: tags that would be taken from other charges are not known.</p>
       </section>
-      <div><section v-for="one in test.classifications" :key="one.code" class="mb-5" :aria-label="one.name"><h2>{{ one.name }}</h2>
+      <div><section v-for="one in [...test.classifications].reverse()" :key="one.code" class="mb-5" :aria-label="one.name"><h2>{{ one.name }}</h2>
         <table class="book"><tbody><tr v-for="(verdict, index) in one.verdicts" :key="index" :data-verdict="verdict.kind"><td class="w-8 note">{{ index + 1 }}</td><td :class="verdict.kind === 'takes' ? 'font-semibold' : verdict.kind === 'wouldTake' ? '' : 'note'">{{ rulesOf(one.code)[index]?.name }} <span v-if="verdict.kind === 'takes' && rulesOf(one.code)[index]">→ {{ outcomeText(rulesOf(one.code)[index]!.outcome, organisation?.centres ?? [], draft.rulebook?.pools ?? []) }}</span></td><td :class="verdict.kind === 'takes' ? 'font-semibold text-accent' : 'note'">{{ verdictText(verdict) }}</td></tr>
           <tr v-if="!one.verdicts.some(({ kind }) => kind === 'takes')"><td /><td class="text-warn">No rule takes it: it stays unassigned.</td><td /></tr></tbody></table></section></div>
     </div>

@@ -23,7 +23,7 @@ export function outcomeText(outcome: Outcome, centres: readonly CostCentre[], po
     case 'value': return outcome.code
     case 'split': return Object.entries(outcome.percents).map(([code, percent]) => `${percent} % ${centreName(code, centres)}`).join(', ')
     case 'aside': return `set aside: ${outcome.reason}`
-    case 'mapped': { const count = Object.keys(outcome.mapping).length; return `by ${fieldLabel(outcome.field)}${count > 0 ? `, ${count} value${count === 1 ? '' : 's'} mapped` : ''}${outcome.elseItself ? ', else the value itself' : ''}` }
+    case 'mapped': { const count = Object.keys(outcome.mapping).length; return `by ${inSentence(outcome.field)}${count > 0 ? `, ${count} value${count === 1 ? '' : 's'} mapped` : ''}${outcome.elseItself ? ', else the value itself' : ''}` }
   }
 }
 
@@ -38,14 +38,17 @@ export function placeText(place: string | null, centres: readonly CostCentre[], 
 
 const some = (texts: readonly string[], most = 4): string => (texts.length > most ? `${texts.slice(0, most - 1).join(', ')} and ${texts.length - most + 1} more` : texts.join(', '))
 
+/** The name of a field inside a sentence. */
+const inSentence = (field: string): string => fieldLabel(field).replace(/^[A-Z](?=[a-z])/, (letter) => letter.toLowerCase())
+
 /** A step of the tag clean-up in words. */
 export function actText(act: CleanAct): string {
   switch (act.kind) {
     case 'key': return `${some(act.spellings)} ${act.spellings.length > 1 ? 'are' : 'is'} the tag ${act.key}`
     case 'values': return `In ${act.key}, ${some(Object.entries(act.mapping).map(([from, to]) => `${from || 'an empty text'} becomes ${to || 'no tag'}`), 3)}${act.folded ? ', whatever the case and separators' : ''}`
     case 'placeholders': return `${some(act.values.map((value) => value || 'an empty text'))} in ${act.keys.length > 0 ? some(act.keys) : 'any tag'} count${act.values.length === 1 ? 's' : ''} as missing`
-    case 'inherit': return `A missing ${act.key} is taken from the other charges of the same ${fieldLabel(act.from)}${act.monthsBack > 0 ? `, up to ${act.monthsBack} month${act.monthsBack > 1 ? 's' : ''} back` : ''}`
-    case 'lookup': return `A missing ${act.key} is looked up by ${fieldLabel(act.from)}, ${Object.keys(act.mapping).length} values`
+    case 'inherit': return `A missing ${act.key} is taken from the other charges of the same ${inSentence(act.from)}${act.monthsBack > 0 ? `, up to ${act.monthsBack} month${act.monthsBack > 1 ? 's' : ''} back` : ''}`
+    case 'lookup': return `A missing ${act.key} is looked up by ${inSentence(act.from)}, ${Object.keys(act.mapping).length} values`
     case 'set': return `${act.value ? `${act.key} is ${act.value}` : `${act.key} is removed`} on ${act.resources.length === 1 ? act.resources[0]! : `${act.resources.length} resources`}`
   }
 }
