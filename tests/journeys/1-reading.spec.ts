@@ -123,9 +123,10 @@ test('keys move between months, chapters and figures', async ({ page }) => {
 
 for (const theme of ['light', 'dark'] as const) {
   test(`pages read well by screen reader and in contrast, ${theme}`, async ({ page }) => {
+    test.setTimeout(180_000)
     await page.emulateMedia({ colorScheme: theme })
     await signIn(page)
-    for (const path of ['/desk', '/intake', '/intake?tab=calendar', '/rulebook', '/rulebook?tab=unassigned&month=2026-10', '/rulebook?tab=pools', '/rulebook?tab=organisation', '/allocation?month=2026-10', '/statements?month=2026-10', '/statements/cc:1010?month=2026-10&figure=statement~2026-10~effective~cc:1010']) {
+    for (const path of ['/desk', '/intake', '/intake?tab=calendar', '/rulebook', '/rulebook?tab=unassigned&month=2026-10', '/rulebook?tab=clean&month=2026-10', '/rulebook?tab=values&month=2026-10', '/rulebook?tab=values&month=2026-10&class=product&across=cost-centre', '/rulebook?tab=test&month=2026-10', '/intake?tab=tags', '/rulebook?tab=pools', '/rulebook?tab=organisation', '/allocation?month=2026-10', '/statements?month=2026-10', '/statements/cc:1010?month=2026-10&figure=statement~2026-10~effective~cc:1010']) {
       await page.goto(path)
       await page.waitForLoadState('networkidle')
       const { violations } = await new AxeBuilder({ page }).withTags(['wcag2a', 'wcag2aa', 'wcag21aa', 'wcag22aa']).analyze()
