@@ -3,6 +3,9 @@ import type { KeyTable } from '../classify/keyTable.ts'
 import { convert, type RateTable } from '../money/convert.ts'
 import type { Basis } from '../types.ts'
 
+/** A fall of a coverage from month to month that people want to know of, as a part of the money. */
+export const COVERAGE_FALL = 0.01
+
 /** Money of a provider, and what of it carries the tag, in 10^-20 of the reporting currency; credits count by their size. */
 export interface Coverage { key: string; provider: string; covered: bigint; total: bigint }
 

@@ -84,6 +84,15 @@ test('the calendar shows the day that is missing', async ({ page }) => {
   await expect(page.locator('[data-day="Orvane 2026-03-17"]')).toHaveAttribute('data-state', 'missing')
 })
 
+test('coverage that falls shows on Intake and on the Desk', async ({ page }) => {
+  await signIn(page)
+  await page.goto('/intake?tab=tags&month=2026-11')
+  await expect(page.locator('[data-coverage="team Nimbrel 2026-10"]')).toContainText('▾')
+  await expect(page.locator('[data-coverage="team Nimbrel 2026-09"]')).not.toContainText('▾')
+  await page.goto('/desk?month=2026-10')
+  await expect(page.getByText(/The tag team is on \d\d\.\d % of what Nimbrel billed/)).toBeVisible()
+})
+
 test('an owner sees the own cost centre and nothing else', async ({ page }) => {
   await signIn(page, 'okoro')
   await expect(page.getByRole('navigation', { name: 'Chapters' })).not.toContainText('Rulebook')

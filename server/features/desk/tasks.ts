@@ -1,4 +1,5 @@
 import { addMonths } from '../../../core/calendar/month.ts'
+import { COVERAGE_FALL } from '../../../core/clean/coverage.ts'
 import type { Rulebook } from '../../../core/types.ts'
 import type { Database } from '../../db/database.ts'
 import { Refusal } from '../../refusal.ts'
@@ -43,8 +44,6 @@ export async function readTasks(database: Database, ledger: Ledger, month: strin
 }
 
 const percent = (share: number): string => `${(share * 100).toFixed(1)} %`
-/** A fall of the coverage that people want to know of, as a part of the money. */
-const FALL = 0.02
 
 /** Tag keys that count and are on less of a provider's money than in the month before, after the clean-up. */
 async function coverageFalls(ledger: Ledger, rulebook: Rulebook | null, month: string, missingRates: readonly string[]): Promise<{ key: string; provider: string; was: number; is: number }[]> {
@@ -56,6 +55,6 @@ async function coverageFalls(ledger: Ledger, rulebook: Rulebook | null, month: s
   })
   return rows.filter((row) => row.month === month).flatMap(({ key, provider, cleaned: is }) => {
     const was = rows.find((row) => row.month === addMonths(month, -1) && row.key === key && row.provider === provider)?.cleaned ?? null
-    return was !== null && is !== null && was - is > FALL ? [{ key, provider, was, is }] : []
+    return was !== null && is !== null && was - is > COVERAGE_FALL ? [{ key, provider, was, is }] : []
   })
 }

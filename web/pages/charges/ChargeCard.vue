@@ -14,7 +14,9 @@ const { data, error, again } = useAnswer(() => props.line && { figure: props.fig
 const attributes = computed(() => {
   const { attributes: billed = {}, counted = [] } = data.value ?? {}
   const fields = [...new Set([...Object.keys(billed), ...counted.flatMap((part) => Object.keys(part))])]
-  return fields.map((field) => {
+  // tags and classifications first: they are what rules mostly ask for
+  const rank = (field: string): number => (field.startsWith('tag:') ? 0 : field.startsWith('class:') ? 1 : 2)
+  return fields.sort((a, b) => rank(a) - rank(b)).map((field) => {
     const parts = [...new Set(counted.map((part) => part[field] ?? 'missing'))].join(', ')
     return { field, billed: billed[field], counts: parts !== (billed[field] ?? 'missing') ? parts : null }
   })
@@ -27,7 +29,7 @@ const details = computed(() => Object.entries(data.value?.details ?? {}))
     <template v-if="line">
       <p class="note pb-3">Line {{ line.line }} of {{ line.file }} (load {{ line.loadId }}), {{ instant(line.day) }} to {{ instant(line.ends) }}. {{ line.ruleName ? `Taken by the rule “${line.ruleName}”${line.percent === null ? '' : `, ${line.percent} % of it in this figure`}.` : 'No rule takes it.' }}</p>
       <ErrorNote v-if="error" :error="error" @again="again" />
-      <div class="grid max-h-[60vh] grid-cols-2 gap-x-8 overflow-auto">
+      <div class="grid max-h-[60vh] grid-cols-2 items-start gap-x-8 overflow-auto">
         <table class="book"><tbody>
           <tr v-for="[label, value] in [['List cost', line.list], ['Contracted cost', line.contracted], ['Billed cost', line.billed], ['Effective cost', line.effective]]" :key="label"><td class="note">{{ label }}</td><td class="num font-semibold">{{ amount(value) }} {{ line.currency }}</td></tr>
           <tr v-for="[name, value] in details" :key="name"><td class="note">{{ fieldLabel(name) }}</td><td class="break-all">{{ value }}</td></tr>

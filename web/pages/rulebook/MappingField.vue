@@ -5,6 +5,7 @@ import { readMapping } from '../../csvMapping.ts'
 import { useAnswer } from '../../composables/useAnswer.ts'
 import { usePlace } from '../../composables/usePlace.ts'
 import { amount } from '../../format.ts'
+import TargetField from './TargetField.vue'
 
 /** A mapping of the values of a field, edited beside the values that really occur and their money. */
 const mapping = defineModel<Record<string, string>>({ required: true })
@@ -46,7 +47,7 @@ async function read(event: Event): Promise<void> {
     <div class="max-h-56 overflow-auto">
       <table class="book"><thead><tr><th>value</th><th class="num">money of the month</th><th class="w-72 pl-4!">{{ target }}</th></tr></thead>
         <tbody><tr v-for="row in rows.slice(0, 300)" :key="row.value" :data-mapped="row.value"><td class="break-all">{{ row.value || 'an empty text' }}</td><td class="num note">{{ row.money === null ? 'none' : amount(row.money) }}</td><td class="pl-4!">
-          <select v-if="targets" class="field w-full" :aria-label="`Where ${row.value} goes`" :value="mapping[row.value] ?? ''" @change="set(row.value, ($event.target as HTMLSelectElement).value)"><option value="">not mapped</option><option v-for="one in targets" :key="one.code" :value="one.code">{{ one.label }}</option></select>
+          <TargetField v-if="targets" class="w-full" :targets="targets" :label="`Where ${row.value} goes`" blank="not mapped" :model-value="mapping[row.value] ?? ''" @update:model-value="(code) => set(row.value, code)" />
           <input v-else class="field w-full" :aria-label="`What ${row.value} becomes`" :value="mapping[row.value] ?? ''" placeholder="not mapped" maxlength="200" @change="set(row.value, ($event.target as HTMLInputElement).value.trim())" />
         </td></tr></tbody></table>
     </div>

@@ -29,7 +29,7 @@ const target = computed({
 <template>
   <fieldset class="flex flex-col gap-2">
     <div class="flex gap-6">
-      <label class="w-64">It goes to<select class="field mt-1 block w-full" data-rule-field="kind" :value="kind" @change="choose(($event.target as HTMLSelectElement).value)"><option v-for="(label, name) in KINDS" :key="name" :value="name">{{ label }}</option></select></label>
+      <label class="w-64">{{ isCostCentre ? 'It goes to' : 'It gives' }}<select class="field mt-1 block w-full" data-rule-field="kind" :value="kind" @change="choose(($event.target as HTMLSelectElement).value)"><option v-for="(label, name) in KINDS" :key="name" :value="name">{{ label }}</option></select></label>
       <label v-if="kind === 'one'" class="flex-1">Which<select v-model="target" class="field mt-1 block w-full" data-rule-field="target">
         <option value="costCentre:">choose…</option>
         <optgroup label="Cost centres"><option v-for="centre in centres" :key="centre.code" :value="`costCentre:${centre.code}`">{{ centre.code }} {{ centre.name }}</option></optgroup>

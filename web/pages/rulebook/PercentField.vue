@@ -2,6 +2,7 @@
 import { computed } from 'vue'
 import { formatAmount } from '../../../core/money/amount.ts'
 import { addsUpToHundred, percentSum } from '../../../core/money/percents.ts'
+import TargetField from './TargetField.vue'
 
 /** Exact percentages by cost centre or value, which must add up to 100. */
 const percents = defineModel<Record<string, string>>({ required: true })
@@ -21,7 +22,7 @@ function add(): void {
 <template>
   <div>
     <div v-for="[code, text] in rows" :key="code" class="mb-2 flex items-center gap-3" data-percent>
-      <select v-if="targets" class="field w-72" aria-label="Payer" :value="code" @change="rename(code, ($event.target as HTMLSelectElement).value)"><option v-for="one in targets" :key="one.code" :value="one.code" :disabled="one.code !== code && one.code in percents">{{ one.label }}</option></select>
+      <TargetField v-if="targets" class="w-72" :targets="targets" label="Payer" :taken="(other) => other in percents" :model-value="code" @update:model-value="(next) => rename(code, next)" />
       <input v-else class="field w-72" aria-label="Value" maxlength="200" :value="code" @change="rename(code, ($event.target as HTMLInputElement).value.trim())" />
       <input class="field w-28 text-right" aria-label="Per cent" inputmode="decimal" :value="text" @input="set(code, ($event.target as HTMLInputElement).value)" /> %
       <button type="button" class="note hover:text-warn" :aria-label="`Remove ${code}`" @click="remove(code)">Remove</button>

@@ -62,7 +62,7 @@ const { data: figures } = useAnswer(() => ({ month: month.value, classification:
       <fieldset :disabled="readonly" class="flex flex-col gap-4">
         <label class="block">Name<input v-model="rule.name" class="field mt-1 w-full" maxlength="200" data-rule-field="name" /></label>
         <div>
-          <p class="pb-1">A charge is taken when all of these hold</p>
+          <p class="pb-1">A charge is taken when all of these hold{{ rule.outcome.kind === 'mapped' ? ', and its value is mapped' : '' }}</p>
           <ConditionRow v-for="(condition, index) in rule.conditions" :key="index" :condition="condition" :choices="choices" :month="month" @change="(next) => (rule.conditions[index] = next)" @remove="rule.conditions.splice(index, 1)" />
           <button type="button" class="link mt-1" @click="rule.conditions.push({ field: choices[0] ?? 'ServiceName', operator: 'is', values: [] })">Add a condition</button>
         </div>

@@ -1,9 +1,11 @@
 <script setup lang="ts">
 import { computed, onMounted, ref } from 'vue'
-import { send } from '../../api/client.ts'
+import type { CostCentre } from '../../../core/types.ts'
+import { get, send } from '../../api/client.ts'
 import ErrorNote from '../../components/ErrorNote.vue'
 import PageHead from '../../components/PageHead.vue'
 import TabRow from '../../components/TabRow.vue'
+import { useAnswer } from '../../composables/useAnswer.ts'
 import { usePlace } from '../../composables/usePlace.ts'
 import { useDraft } from '../../stores/draft.ts'
 import { useNotes } from '../../stores/notes.ts'
@@ -24,6 +26,7 @@ const notes = useNotes()
 const { route, go } = usePlace()
 const TABS = { clean: 'Tag clean-up', rules: 'Rules', unassigned: 'Unassigned', values: 'Values', test: 'Test a charge', pools: 'Pools', organisation: 'Organisation', versions: 'Versions' }
 const tab = computed(() => (Object.hasOwn(TABS, String(route.query.tab)) ? String(route.query.tab) : 'rules'))
+const { data: organisation } = useAnswer(() => session.changes, (_question, signal) => get<{ centres: CostCentre[] }>('/api/organisation', {}, signal))
 const error = ref<Error | null>(null)
 const isPublishing = ref(false)
 const open = (): Promise<void> => draft.open().then(() => { error.value = null }, (failure: Error) => { error.value = failure })
@@ -62,6 +65,7 @@ const standing = computed(() => (draft.latest === 0 ? 'nothing is published yet'
     <span class="flex-1 text-warn">{{ draft.conflict }}</span><button class="link" @click="open">Take theirs</button><button class="link danger" @click="draft.putMineOver">Put mine over it</button>
   </div>
   <TabRow :tabs="TABS" :chosen="tab" @choose="(name) => go({ tab: name, rule: undefined, version: undefined, across: undefined, charge: undefined })" />
+  <datalist id="rulebook-targets"><option v-for="centre in organisation?.centres.length! > 200 ? organisation!.centres : []" :key="centre.code" :value="centre.code">{{ centre.name }}</option></datalist>
   <template v-if="draft.isOpen">
     <RulesTab v-if="tab === 'rules'" />
     <CleanTab v-else-if="tab === 'clean'" />

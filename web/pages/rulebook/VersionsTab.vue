@@ -54,7 +54,7 @@ function takeUp({ rulebook, version }: RulebookVersion): void {
           <template v-if="opened.before">
             <h2>Against version {{ opened.before.version }}, in words</h2>
             <p v-if="differences.length === 0" class="note">No rule, step or pool differs.</p>
-            <ul class="mb-4"><li v-for="(one, index) in differences" :key="index" class="flex gap-3 border-b border-rule py-1" data-difference><span class="w-4 font-semibold">{{ one.sign }}</span><span class="note w-32 shrink-0">{{ one.what }}</span><span>{{ one.text }}</span></li></ul>
+            <ul class="mb-4"><li v-for="(one, index) in differences" :key="index" class="flex gap-3 border-b border-rule py-1" data-difference><span class="w-4 shrink-0 font-semibold">{{ one.sign }}</span><span class="note w-32 shrink-0">{{ one.what }}</span><span>{{ one.text }}</span></li></ul>
             <h2>In money, on today’s bills</h2>
             <p v-if="!effect" class="note">Running both versions…</p>
             <p v-else-if="moved.length === 0" class="note">No money moves in any of the last {{ effect.effects.length }} months.</p>
