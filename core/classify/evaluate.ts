@@ -27,7 +27,8 @@ interface Decided {
   count: number
 }
 
-function decide(condition: Condition, table: KeyTable): Decided {
+/** `fewest`: how many keys another condition of the rule leaves; where they are fewer than the values, each is looked at when its turn comes. */
+function decide(condition: Condition, table: KeyTable, fewest: number): Decided {
   const column = condition.operator === 'is' ? table.column(condition.field) : table.looseColumn(condition.field)
   const test = conditionTest(condition)
   const known = new Uint8Array(column.values.length)
@@ -35,7 +36,7 @@ function decide(condition: Condition, table: KeyTable): Decided {
     if (known[code] === UNKNOWN) known[code] = test(column.values[code]) ? HOLDS : FAILS
     return known[code] === HOLDS
   }
-  const codes = candidateCodes(condition, column, holds)
+  const codes = condition.operator !== 'is' && fewest < column.values.length ? null : candidateCodes(condition, column, holds)
   const count = codes?.reduce((sum, code) => sum + column.countOf(code), 0) ?? table.keys.length
   return { column, holds, codes, count }
 }
@@ -48,7 +49,10 @@ function candidateCodes({ operator, values }: Condition, { codeOf, values: all }
 
 /** The keys that satisfy all conditions of the rule, in no particular order: those of its rarest condition that satisfy the others. */
 export function matchRule(rule: Pick<Rule, 'conditions'>, table: KeyTable): Int32Array {
-  const [rarest, ...others] = rule.conditions.map((condition) => decide(condition, table)).sort((a, b) => a.count - b.count)
+  // conditions that name their values leave few keys, and are found without a look at any
+  const decided: Decided[] = []
+  for (const condition of [...rule.conditions].sort((a, b) => Number(b.operator === 'is') - Number(a.operator === 'is'))) decided.push(decide(condition, table, Math.min(Infinity, ...decided.map(({ count }) => count))))
+  const [rarest, ...others] = decided.sort((a, b) => a.count - b.count)
   if (!rarest) return Int32Array.from(table.keys, (_, index) => index)
   const { column, holds } = rarest
   const codes = rarest.codes ?? column.values.flatMap((_, code) => (holds(code) ? [code] : []))

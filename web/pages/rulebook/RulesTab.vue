@@ -62,6 +62,11 @@ async function moveByKey(index: number, by: number): Promise<void> {
 }
 
 const isSplitting = ref(false)
+/** So many rules are found by looking. */
+const FEW = 30
+const find = ref('')
+const isAiling = ref(false)
+const isShown = (rule: Rule, index: number): boolean => (!isAiling.value || ailmentsOf(index).length > 0) && (!find.value || `${rule.name} ${rule.conditions.map(conditionText).join(' ')}`.toLowerCase().includes(find.value.toLowerCase()))
 const body = ref<HTMLElement | null>(null)
 let sortable: Sortable | null = null
 watch(body, (element) => {
@@ -84,15 +89,17 @@ onBeforeUnmount(() => sortable?.destroy())
   <div class="px-7 pb-8">
     <p v-if="figuresError" class="mb-2 text-warn" role="alert">{{ figuresError.message }}</p>
     <div class="flex items-baseline justify-between gap-6 pb-1"><ClassChooser v-model="classification" edits /><span v-if="session.isKeeper" class="flex gap-5"><button v-if="classification === ''" class="link" @click="isSplitting = true">Split resources</button><button class="link" @click="go({ rule: 'new' })">Add a rule</button></span></div>
-    <p class="note pb-1">Money of {{ monthName(month) }}, {{ draft.rulebook?.chargedBasis }} cost in {{ session.state?.currency }}.</p>
+    <p class="flex items-baseline gap-4 pb-1"><span class="note flex-1">Money of {{ monthName(month) }}, {{ draft.rulebook?.chargedBasis }} cost in {{ session.state?.currency }}.</span>
+      <label class="note flex items-center gap-1"><input v-model="isAiling" type="checkbox" /> only rules with something the matter ({{ count(new Set(health?.ailments.map(({ rule }) => rule)).size) }})</label>
+      <input v-if="rules.length > FEW" v-model="find" class="field w-56" placeholder="find a rule" aria-label="Find a rule" /></p>
     <table v-if="rules.length" class="book">
       <thead><tr><th class="w-8" /><th class="w-8" /><th>rule</th><th>{{ classification === '' ? 'sends to' : 'gives' }}</th><th class="num">takes</th><th class="num">charges</th><th class="num">if it stood first</th><th class="w-44" /></tr></thead>
       <tbody ref="body">
-        <tr v-for="(rule, index) in rules" :key="rule.id" class="[content-visibility:auto]" :class="{ 'opacity-55': !rule.enabled }" :data-rule-index="index" :data-rule-name="rule.name">
+        <tr v-for="(rule, index) in rules" v-show="isShown(rule, index)" :key="rule.id" class="[content-visibility:auto]" :class="{ 'opacity-55': !rule.enabled }" :data-rule-index="index" :data-rule-name="rule.name">
           <td><button v-if="session.isKeeper" class="grip cursor-grab px-1 text-soft" :aria-label="`Move rule ${index + 1}, ${rule.name}; arrow keys move it`" @keydown.up.prevent="moveByKey(index, -1)" @keydown.down.prevent="moveByKey(index, 1)">⠿</button></td>
           <td class="note">{{ index + 1 }}</td>
           <td class="py-1!">
-            <button class="font-semibold hover:underline" @click="go({ rule: rule.id })">{{ rule.name }}</button>
+            <button class="line-clamp-2 text-left font-semibold break-words hover:underline" :title="rule.name" @click="go({ rule: rule.id })">{{ rule.name }}</button>
             <span v-if="!rule.enabled" class="note"> off</span><span v-if="monthsText(rule)" class="note"> {{ monthsText(rule) }}</span>
             <span class="note block text-[12.5px]!">{{ rule.conditions.map(conditionText).join(' and ') || (rule.outcome.kind === 'mapped' ? 'every charge that the mapping names' : 'no condition') }}</span>
             <span v-for="(ailment, at) in ailmentsOf(index)" :key="at" class="block text-[12.5px] text-warn" data-ailment>
@@ -104,7 +111,7 @@ onBeforeUnmount(() => sortable?.destroy())
             </span>
             <span v-if="flawOf(rule)" class="block text-[12.5px] text-warn">{{ flawOf(rule) }}</span>
           </td>
-          <td>{{ outcomeText(rule.outcome, centres, draft.rulebook?.pools ?? []) }}</td>
+          <td class="max-w-80"><span class="line-clamp-3 break-words">{{ outcomeText(rule.outcome, centres, draft.rulebook?.pools ?? []) }}</span></td>
           <template v-if="figures?.rules[index] && figures.rules.length === rules.length">
             <td class="num font-semibold" data-takes>{{ amount(figures.rules[index]!.takes.amount) }}</td>
             <td class="num">{{ count(figures.rules[index]!.takes.lines) }}<span v-if="rule.enabled && figures.rules[index]!.takes.lines === 0" class="ml-2 text-warn">takes nothing</span></td>
