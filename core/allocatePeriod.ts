@@ -3,6 +3,7 @@ import { classify, mappedTo, NO_RULE, type Classified } from './classify/evaluat
 import { combinedCode, type KeyTable } from './classify/keyTable.ts'
 import { convert, type RateTable } from './money/convert.ts'
 import { addsUpToHundred, HUNDRED, splitAmounts } from './money/percents.ts'
+import { OutcomeSums } from './packed/outcomeSums.ts'
 import { distribute, weightsOf, type PoolShare } from './pools/distribute.ts'
 import type { Problem } from './problems.ts'
 import { BASES, type Amounts, type Basis, type CostCentre, type KeyFigures, type Outcome, type Rule, type Rulebook } from './types.ts'
@@ -64,7 +65,7 @@ export function allocatePeriod(input: PeriodInput): { result: PeriodResult; prob
   const { outcomes, problems: targetProblems } = resolveTargets(input, classified)
   const directCost = directCosts(outcomes, input)
   const streams = streamsOf(table)
-  const { shares, held, problems: poolProblems } = sharePools(outcomes, streams, directCost, input)
+  const { shares, held, problems: poolProblems } = sharePools(table, outcomes, streams, directCost, input)
   const conservation = proveConservation(table, outcomes, streams, shares, held)
   return { result: { outcomes, shares, held, conservation, classified, table }, problems: [...targetProblems, ...poolProblems] }
 }
@@ -111,16 +112,36 @@ function wayOf(outcome: Outcome, to: (kind: 'costCentre' | 'pool' | 'aside', tar
 }
 
 /** Direct cost of each cost centre on the charged basis, in 10^-20 of the reporting currency. */
-function directCosts(outcomes: readonly KeyOutcome[], { rulebook, rates }: PeriodInput): Map<string, bigint> {
-  const needsDirect = rulebook.pools.some(({ base }) => base.kind === 'direct')
+function directCosts(outcomes: readonly KeyOutcome[], { table, rulebook, rates }: PeriodInput): Map<string, bigint> {
   const costs = new Map<string, bigint>()
-  if (!needsDirect) return costs
-  for (const { key, way: { kind, target }, amounts } of outcomes) {
-    if (kind !== 'costCentre') continue
-    const amount = convert(amounts[rulebook.chargedBasis], key.attributes.BillingCurrency!, rates)
-    costs.set(target, (costs.get(target) ?? 0n) + amount)
+  if (!rulebook.pools.some(({ base }) => base.kind === 'direct')) return costs
+  const { codes, values } = table.column('BillingCurrency')
+  const columns = table.amounts()
+  const sums = new OutcomeSums()
+  const slots = new Map<Way, number>()
+  const used = new Set<number>()
+  // conversion is a multiplication, so each cost centre's sum in a currency is converted once
+  for (const outcome of outcomes) {
+    if (outcome.way.kind !== 'costCentre') continue
+    let first = slots.get(outcome.way)
+    if (first === undefined) slots.set(outcome.way, (first = slots.size * values.length))
+    const slot = first + codes[outcome.row]!
+    used.add(slot)
+    addOutcome(sums, slot, outcome, columns)
+  }
+  for (const [{ target }, first] of slots) {
+    values.forEach((currency, code) => {
+      if (!used.has(first + code)) return
+      costs.set(target, (costs.get(target) ?? 0n) + convert(sums.amounts(first + code)[rulebook.chargedBasis], currency!, rates))
+    })
   }
   return costs
+}
+
+/** A whole row is added from its columns, a part of one by its own amounts. */
+export function addOutcome(sums: OutcomeSums, slot: number, { row, percent, amounts }: KeyOutcome, columns: ReturnType<KeyTable['amounts']>): void {
+  if (percent === HUNDRED) sums.addRow(slot, columns, row)
+  else sums.addPart(slot, amounts)
 }
 
 /** The provider and currency of each row, as numbers. */
@@ -142,31 +163,34 @@ function streamsOf(table: KeyTable): Streams {
   return { of, names }
 }
 
-const nothing = (): Amounts => ({ billed: 0n, effective: 0n })
 function addTo(sum: Amounts, { billed, effective }: Amounts): void {
   sum.billed += billed
   sum.effective += effective
 }
 
 /** What each stream brought to each pool, in the order of provider, currency and pool. */
-function pooledStreams(outcomes: readonly KeyOutcome[], { of, names }: Streams): { provider: string; currency: string; code: string; amounts: Amounts }[] {
-  const sums = new Map<string, { provider: string; currency: string; code: string; amounts: Amounts }>()
-  outcomes.forEach(({ row, way: { kind, target }, amounts }) => {
-    if (kind !== 'pool') return
-    const { provider, currency } = names[of[row]!]!
-    const name = [provider, currency, target].join('\u0000')
-    let sum = sums.get(name)
-    if (!sum) sums.set(name, (sum = { provider, currency, code: target, amounts: nothing() }))
-    addTo(sum.amounts, amounts)
-  })
-  return [...sums].sort(([a], [b]) => (a < b ? -1 : 1)).map(([, sum]) => sum)
+function pooledStreams(table: KeyTable, outcomes: readonly KeyOutcome[], { of, names }: Streams): { provider: string; currency: string; code: string; amounts: Amounts }[] {
+  const codes = [...new Set(outcomes.flatMap(({ way: { kind, target } }) => (kind === 'pool' ? [target] : [])))].sort()
+  const place = new Map(codes.map((code, index) => [code, index]))
+  const sums = new OutcomeSums()
+  const used = new Set<number>()
+  const columns = table.amounts()
+  for (const outcome of outcomes) {
+    if (outcome.way.kind !== 'pool') continue
+    const slot = of[outcome.row]! * codes.length + place.get(outcome.way.target)!
+    used.add(slot)
+    addOutcome(sums, slot, outcome, columns)
+  }
+  const streams = names.flatMap((name, stream) => codes.flatMap((code, index) => (used.has(stream * codes.length + index) ? [{ ...name, code, amounts: sums.amounts(stream * codes.length + index) }] : [])))
+  const nameOf = ({ provider, currency, code }: (typeof streams)[number]): string => [provider, currency, code].join('\u0000')
+  return streams.sort((a, b) => (nameOf(a) < nameOf(b) ? -1 : 1))
 }
 
-function sharePools(outcomes: readonly KeyOutcome[], streams: Streams, directCost: ReadonlyMap<string, bigint>, { rulebook, centres, month }: PeriodInput): { shares: StreamShare[]; held: StreamHeld[]; problems: Problem[] } {
+function sharePools(table: KeyTable, outcomes: readonly KeyOutcome[], streams: Streams, directCost: ReadonlyMap<string, bigint>, { rulebook, centres, month }: PeriodInput): { shares: StreamShare[]; held: StreamHeld[]; problems: Problem[] } {
   const shares: StreamShare[] = []
   const held: StreamHeld[] = []
   const problems = new Map<string, Problem>()
-  for (const { provider, currency, code, amounts } of pooledStreams(outcomes, streams)) {
+  for (const { provider, currency, code, amounts } of pooledStreams(table, outcomes, streams)) {
     const pool = rulebook.pools.find((candidate) => candidate.code === code)!
     const result = distribute(pool, amounts, weightsOf(pool, centres, directCost, month))
     shares.push(...result.shares.map((share) => ({ ...share, provider, currency })))
@@ -179,11 +203,17 @@ function sharePools(outcomes: readonly KeyOutcome[], streams: Streams, directCos
 
 /** Billed = charged + held + unassigned for each provider, currency and basis, to the last 10^-10; throws where it is not so. */
 function proveConservation(table: KeyTable, outcomes: readonly KeyOutcome[], { of, names }: Streams, shares: readonly StreamShare[], held: readonly StreamHeld[]): Conservation[] {
-  const sums = names.map((name) => ({ ...name, total: nothing(), charged: nothing(), held: nothing(), unassigned: nothing() }))
+  const PARTS = ['total', 'charged', 'held', 'unassigned'] as const
+  const into = { costCentre: 1, aside: 2, unassigned: 3 } as const
+  const added = new OutcomeSums()
+  const columns = table.amounts()
+  for (let row = 0; row < table.keys.length; row++) added.addRow(of[row]! * PARTS.length, columns, row)
+  for (const outcome of outcomes) if (outcome.way.kind !== 'pool') addOutcome(added, of[outcome.row]! * PARTS.length + into[outcome.way.kind], outcome, columns)
+  const sums = names.map((name, stream) => {
+    const [total, charged, held, unassigned] = PARTS.map((_, part) => added.amounts(stream * PARTS.length + part)) as [Amounts, Amounts, Amounts, Amounts]
+    return { ...name, total, charged, held, unassigned }
+  })
   const streamOf = (wanted: { provider: string; currency: string }): (typeof sums)[number] => sums.find(({ provider, currency }) => provider === wanted.provider && currency === wanted.currency)!
-  table.keys.forEach(({ amounts }, row) => addTo(sums[of[row]!]!.total, amounts))
-  const into = { costCentre: 'charged', aside: 'held', unassigned: 'unassigned' } as const
-  for (const { row, way: { kind }, amounts } of outcomes) if (kind !== 'pool') addTo(sums[of[row]!]![into[kind]], amounts)
   for (const share of shares) addTo(streamOf(share).charged, share.amounts)
   for (const kept of held) addTo(streamOf(kept).held, kept.amounts)
   const ordered = sums.sort((a, b) => (a.provider === b.provider ? (a.currency < b.currency ? -1 : 1) : a.provider < b.provider ? -1 : 1))

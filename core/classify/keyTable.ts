@@ -1,4 +1,5 @@
-import type { KeyFigures } from '../types.ts'
+import { AmountColumns } from '../packed/packedTable.ts'
+import type { Basis, KeyFigures } from '../types.ts'
 
 /** The keys sorted by their code in a column, and where each code begins in them (one entry more than codes). */
 export interface ByCode { keysByCode: Int32Array; begins: Int32Array }
@@ -33,6 +34,7 @@ const SAMPLED = 4_000
 export class KeyTable {
   private readonly encoded = new Map<string, FieldColumn>()
   private readonly loose = new Map<string, FieldColumn>()
+  private pairs: Record<Basis, AmountColumns> | null = null
 
   /**
    * `source`: the table that has the columns of all fields which are not replaced; `rowOf`: where the rows are not the
@@ -57,6 +59,12 @@ export class KeyTable {
     const column = this.source ? gather(this.source.column(field), this.rowOf!) : encodeColumn(this.keys.length, (row) => this.keys[row]!.attributes[field])
     this.encoded.set(field, column)
     return column
+  }
+
+  /** The amounts of the keys as pairs of floats, made once: sums over them are some ten times faster than over bigints, and as exact. */
+  amounts(): Record<Basis, AmountColumns> {
+    if (this.source && !this.rowOf) return this.source.amounts()
+    return (this.pairs ??= { billed: AmountColumns.of(this.keys.map(({ amounts }) => amounts.billed)), effective: AmountColumns.of(this.keys.map(({ amounts }) => amounts.effective)) })
   }
 
   /** What a row has in a field. */

@@ -80,6 +80,11 @@ export class AmountColumns {
     if (!Number.isSafeInteger(this.wholes[row])) throw new RangeError('amount too large')
   }
 
+  copy(row: number, from: AmountColumns, fromRow: number): void {
+    this.wholes[row] = from.wholes[fromRow]!
+    this.fractions[row] = from.fractions[fromRow]!
+  }
+
   at(row: number): bigint {
     const whole = this.wholes[row]!
     const fraction = this.fractions[row]!

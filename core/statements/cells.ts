@@ -2,7 +2,8 @@ import { minorDigits } from '../money/currency.ts'
 import { convert, CONVERTED_SCALE, type RateTable } from '../money/convert.ts'
 import { roundTo } from '../money/amount.ts'
 import { roundTogether } from '../money/apportion.ts'
-import type { PeriodResult, Way } from '../allocatePeriod.ts'
+import { addOutcome, type PeriodResult, type Way } from '../allocatePeriod.ts'
+import { OutcomeSums } from '../packed/outcomeSums.ts'
 import { combinedCode } from '../classify/keyTable.ts'
 import type { Amounts, Basis } from '../types.ts'
 
@@ -25,37 +26,35 @@ const nameOf = ({ provider, currency, costCentre, kind, line }: Omit<Cell, 'amou
 
 /** Sums the outcome of a run into cells, in a stable order. */
 export function cellsOf({ outcomes, shares, held, table }: PeriodResult): Cell[] {
-  const cells = new Map<string, Cell>()
-  const cellOf = (cell: Omit<Cell, 'amounts'>): Cell => {
+  const cells = new Map<string, { cell: Omit<Cell, 'amounts'>; slot: number }>()
+  const sums = new OutcomeSums()
+  const slotOf = (cell: Omit<Cell, 'amounts'>): number => {
     const name = nameOf(cell)
-    let sum = cells.get(name)
-    if (!sum) cells.set(name, (sum = { ...cell, amounts: { billed: 0n, effective: 0n } }))
-    return sum
-  }
-  const add = ({ amounts: sum }: Cell, { billed, effective }: Amounts): void => {
-    sum.billed += billed
-    sum.effective += effective
+    let found = cells.get(name)
+    if (!found) cells.set(name, (found = { cell, slot: cells.size }))
+    return found.slot
   }
   const columns = [table.column('ProviderName'), table.column('BillingCurrency'), table.column('ServiceName')]
-  // keys that go the same way from the same service share a cell: found by a number, made once
-  const byWay = new Map<Way, Map<number | string, Cell>>()
-  for (const { row, way, amounts } of outcomes) {
-    const { kind, target } = way
-    if (kind === 'pool') continue
+  const amounts = table.amounts()
+  // rows that go the same way from the same service share a cell: found by a number, made once
+  const byWay = new Map<Way, Map<number | string, number>>()
+  for (const outcome of outcomes) {
+    const { row, way } = outcome
+    if (way.kind === 'pool') continue
     let ways = byWay.get(way)
     if (!ways) byWay.set(way, (ways = new Map()))
     const code = combinedCode(columns, row)
-    let cell = ways.get(code)
-    if (!cell) {
+    let slot = ways.get(code)
+    if (slot === undefined) {
       const [provider = '', currency = '', service = ''] = columns.map(({ codes, values }) => values[codes[row]!])
-      const line = kind === 'aside' ? target : service
-      ways.set(code, (cell = cellOf({ provider, currency, costCentre: kind === 'costCentre' ? target : '', kind: kind === 'costCentre' ? 'direct' : kind, line })))
+      const isDirect = way.kind === 'costCentre'
+      ways.set(code, (slot = slotOf({ provider, currency, costCentre: isDirect ? way.target : '', kind: way.kind === 'costCentre' ? 'direct' : way.kind, line: way.kind === 'aside' ? way.target : service })))
     }
-    add(cell, amounts)
+    addOutcome(sums, slot, outcome, amounts)
   }
-  for (const { provider, currency, costCentre, pool, amounts } of shares) add(cellOf({ provider, currency, costCentre, kind: 'pool', line: pool }), amounts)
-  for (const { provider, currency, pool, amounts } of held) add(cellOf({ provider, currency, costCentre: '', kind: 'held', line: pool }), amounts)
-  return [...cells].sort(([a], [b]) => (a < b ? -1 : 1)).map(([, cell]) => cell)
+  for (const { provider, currency, costCentre, pool, amounts: share } of shares) sums.addPart(slotOf({ provider, currency, costCentre, kind: 'pool', line: pool }), share)
+  for (const { provider, currency, pool, amounts: kept } of held) sums.addPart(slotOf({ provider, currency, costCentre: '', kind: 'held', line: pool }), kept)
+  return [...cells].sort(([a], [b]) => (a < b ? -1 : 1)).map(([, { cell, slot }]) => ({ ...cell, amounts: sums.amounts(slot) }))
 }
 
 export interface RoundedCell extends Omit<Cell, 'amounts'> {

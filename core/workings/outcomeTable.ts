@@ -49,7 +49,7 @@ export function outcomeTable({ outcomes, table }: PeriodResult): OutcomeTable {
     ...parted, key: new Uint32Array(rows), rule: new Int32Array(rows), target: new Uint32Array(rows), group: new Uint32Array(rows), lines: new Uint32Array(rows),
     billed: new Float64Array(rows), billedFraction: new Float64Array(rows), effective: new Float64Array(rows), effectiveFraction: new Float64Array(rows),
   }
-  const amounts = amountsOf(columns)
+  const [amounts, pairs] = [amountsOf(columns), table.amounts()]
   const groupOf = (index: number): number => groups.of(combinedCode(parts, index), () => {
     const [provider = '', currency = '', service = ''] = parts.map(({ codes, values }) => values[codes[index]!])
     return { provider, currency, service }
@@ -64,7 +64,10 @@ export function outcomeTable({ outcomes, table }: PeriodResult): OutcomeTable {
     columns.target[row] = targetOf[index]!
     columns.group[row] = groupOf(of)
     columns.lines[row] = key.lines
-    for (const basis of BASES) amounts[basis].put(row, outcomes[index]!.amounts[basis])
+    for (const basis of BASES) {
+      if (percent === HUNDRED) amounts[basis].copy(row, pairs[basis], of)
+      else amounts[basis].put(row, outcomes[index]!.amounts[basis])
+    }
   }
   return { rows, head: { targets: targets.things, groups: groups.things }, columns }
 }
