@@ -31,12 +31,13 @@ interface Decided {
 function decide(condition: Condition, table: KeyTable, fewest: number): Decided {
   const column = condition.operator === 'is' ? table.column(condition.field) : table.looseColumn(condition.field)
   const test = conditionTest(condition)
+  if (condition.operator !== 'is' && fewest < column.values.length) return { column, holds: (code) => test(column.values[code]), codes: null, count: table.keys.length }
   const known = new Uint8Array(column.values.length)
   const holds = (code: number): boolean => {
     if (known[code] === UNKNOWN) known[code] = test(column.values[code]) ? HOLDS : FAILS
     return known[code] === HOLDS
   }
-  const codes = condition.operator !== 'is' && fewest < column.values.length ? null : candidateCodes(condition, column, holds)
+  const codes = candidateCodes(condition, column, holds)
   const count = codes?.reduce((sum, code) => sum + column.countOf(code), 0) ?? table.keys.length
   return { column, holds, codes, count }
 }
@@ -76,6 +77,9 @@ export const isActive = (rule: Rule, month: Month): boolean => rule.enabled && h
  */
 export function classify(rules: readonly Rule[], table: KeyTable, month: Month): Classified {
   const ruleOf = new Int32Array(table.keys.length).fill(NO_RULE)
+  const conditions = rules.flatMap((rule) => (isActive(rule, month) ? rule.conditions : []))
+  const named = new Set(conditions.flatMap(({ field, operator }) => (operator === 'is' ? [field] : [])))
+  table.encode(named, new Set(conditions.map(({ field }) => field)))
   const wouldTake = rules.map((rule, index) => {
     if (!isActive(rule, month)) return null
     const matches = takenBy(rule, table)

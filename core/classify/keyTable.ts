@@ -56,9 +56,9 @@ export class KeyTable {
     const known = this.replaced.get(field) ?? this.encoded.get(field)
     if (known) return known
     if (this.source && !this.rowOf) return this.source.column(field)
-    const column = this.source ? gather(this.source.column(field), this.rowOf!) : encodeColumn(this.keys.length, (row) => this.keys[row]!.attributes[field])
-    this.encoded.set(field, column)
-    return column
+    if (this.source) this.encoded.set(field, gather(this.source.column(field), this.rowOf!))
+    else this.encode([field], [])
+    return this.encoded.get(field)!
   }
 
   /** The amounts of the keys as pairs of floats, made once: sums over them are some ten times faster than over bigints, and as exact. */
@@ -102,49 +102,81 @@ export class KeyTable {
   looseColumn(field: string): FieldColumn {
     const known = this.replaced.get(field) ?? this.encoded.get(field) ?? this.loose.get(field)
     if (known) return known
-    if (this.source && !this.rowOf) return this.source.looseColumn(field)
-    if (this.source || !this.isDistinct(field)) return this.column(field)
-    const values: (string | undefined)[] = [undefined]
-    const codes = new Int32Array(this.keys.length)
-    this.keys.forEach(({ attributes }, index) => {
-      const value = attributes[field]
-      if (value !== undefined) codes[index] = values.push(value) - 1
-    })
-    const column = new FieldColumn(codes, values, new Map())
-    this.loose.set(field, column)
-    return column
+    if (this.source) return this.rowOf ? this.column(field) : this.source.looseColumn(field)
+    this.encode([], [field])
+    return this.looseColumn(field)
   }
 
-  /** Whether most keys with the field have values that differ, judged by a sample from all over the table. */
-  private isDistinct(field: string): boolean {
-    const step = Math.max(1, Math.floor(this.keys.length / SAMPLED))
-    const seen: string[] = []
-    for (let index = 0; index < this.keys.length; index += step) {
-      const value = this.keys[index]!.attributes[field]
-      if (value !== undefined) seen.push(value)
+  /**
+   * Encodes the fields that are not there yet in one walk over the keys: reaching a key takes longer than reading one
+   * field of it. `loose`: fields whose values are looked at one by one.
+   */
+  encode(fields: Iterable<string>, loose: Iterable<string>): void {
+    if (this.source) return this.rowOf ? undefined : this.source.encode(fields, loose)
+    const isNew = (field: string): boolean => !this.encoded.has(field) && !this.loose.has(field)
+    const wanted = new Set([...fields].filter((field) => !this.encoded.has(field)))
+    const distinct = this.distinct([...loose].filter((field) => isNew(field) && !wanted.has(field)))
+    for (const [field, isDistinct] of distinct) if (!isDistinct) wanted.add(field)
+    const columns = [...wanted].map((field) => new ColumnBuilder(field, this.keys.length))
+    const others = [...distinct].flatMap(([field, isDistinct]) => (isDistinct ? [new ColumnBuilder(field, this.keys.length, false)] : []))
+    const all = [...columns, ...others]
+    for (let row = 0; row < this.keys.length; row++) {
+      const { attributes } = this.keys[row]!
+      for (const builder of all) builder.add(row, attributes[builder.field])
     }
-    return new Set(seen).size > seen.length / 2
+    for (const builder of columns) this.encoded.set(builder.field, builder.column())
+    for (const builder of others) this.loose.set(builder.field, builder.column())
+  }
+
+  /** Whether most keys with a field have values that differ, judged by a sample from all over the table. */
+  private distinct(fields: readonly string[]): Map<string, boolean> {
+    const step = Math.max(1, Math.floor(this.keys.length / SAMPLED))
+    const seen = fields.map(() => ({ values: new Set<string>(), count: 0 }))
+    for (let row = 0; fields.length > 0 && row < this.keys.length; row += step) {
+      const { attributes } = this.keys[row]!
+      fields.forEach((field, index) => {
+        const value = attributes[field]
+        if (value === undefined) return
+        seen[index]!.values.add(value)
+        seen[index]!.count++
+      })
+    }
+    return new Map(fields.map((field, index) => [field, seen[index]!.values.size > seen[index]!.count / 2]))
   }
 }
 
 const gather = ({ codes, values, codeOf }: FieldColumn, rowOf: Int32Array): FieldColumn => new FieldColumn(rowOf.map((row) => codes[row]!), values, codeOf)
 
+/** Builds a column value by value; `shared`: equal values share a code. */
+class ColumnBuilder {
+  private readonly codes: Int32Array
+  private readonly values: (string | undefined)[] = [undefined]
+  private readonly codeOf = new Map<string, number>()
+
+  constructor(readonly field: string, rows: number, private readonly shared = true) {
+    this.codes = new Int32Array(rows)
+  }
+
+  add(row: number, value: string | undefined): void {
+    if (value === undefined) return
+    let code = this.shared ? this.codeOf.get(value) : undefined
+    if (code === undefined) {
+      code = this.values.push(value) - 1
+      if (this.shared) this.codeOf.set(value, code)
+    }
+    this.codes[row] = code
+  }
+
+  column(): FieldColumn {
+    return new FieldColumn(this.codes, this.values, this.codeOf)
+  }
+}
+
 /** A column of the values that a function gives for each row. */
 export function encodeColumn(rows: number, valueOf: (row: number) => string | undefined): FieldColumn {
-  const codes = new Int32Array(rows)
-  const values: (string | undefined)[] = [undefined]
-  const codeOf = new Map<string, number>()
-  for (let row = 0; row < rows; row++) {
-    const value = valueOf(row)
-    if (value === undefined) continue
-    let code = codeOf.get(value)
-    if (code === undefined) {
-      code = values.push(value) - 1
-      codeOf.set(value, code)
-    }
-    codes[row] = code
-  }
-  return new FieldColumn(codes, values, codeOf)
+  const builder = new ColumnBuilder('', rows)
+  for (let row = 0; row < rows; row++) builder.add(row, valueOf(row))
+  return builder.column()
 }
 
 /** One number for what a key has in several columns: equal where all codes are. Exact below 2^53, else a text. */
