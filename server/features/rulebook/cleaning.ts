@@ -73,10 +73,10 @@ export function findResources(ledger: MonthLedger, rulebook: Rulebook, condition
     if (known) known.push(row)
     else rows.set(id, [row])
   }
-  const found = [...rows].map(([id, own]): FoundResource & { rows: number[] } => {
+  const found = [...rows].map(([id, own]): FoundResource => {
     const attributes = table.attributes(own[0]!)
     const tags = Object.fromEntries(Object.entries(attributes).filter(([field]) => field.startsWith(TAG_FIELD)).map(([field, value]) => [field.slice(TAG_FIELD.length), value]))
-    return { id, name: attributes.ResourceName ?? id, provider: attributes.ProviderName ?? '', service: attributes.ServiceName ?? '', tags, money: takenBy(ledger, table, own, rulebook.chargedBasis), rows: own }
+    return { id, name: attributes.ResourceName ?? id, provider: attributes.ProviderName ?? '', service: attributes.ServiceName ?? '', tags, money: takenBy(ledger, table, own, rulebook.chargedBasis) }
   }).sort((a, b) => bySize(a.money, b.money))
-  return { resources: found.slice(0, MOST_RESOURCES).map(({ rows: _, ...resource }) => resource), count: found.length, money: takenBy(ledger, table, found.flatMap((one) => one.rows), rulebook.chargedBasis) }
+  return { resources: found.slice(0, MOST_RESOURCES), count: found.length, money: takenBy(ledger, table, [...rows.values()].flat(), rulebook.chargedBasis) }
 }

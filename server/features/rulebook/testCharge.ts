@@ -3,7 +3,6 @@ import { explain, type Verdict } from '../../../core/classify/explain.ts'
 import { KeyTable } from '../../../core/classify/keyTable.ts'
 import { prepare } from '../../../core/classify/prepare.ts'
 import type { KeyFigures, Rulebook } from '../../../core/types.ts'
-import { preparedTable } from '../allocation/ledger.ts'
 import { COST_CENTRE, stageOf, type MonthLedger } from './monthLedger.ts'
 
 /** A charge under every classification: its tags as billed and as cleaned, and what each rule makes of it. */
@@ -53,11 +52,4 @@ const attributesIn = (table: KeyTable, key: number): Record<string, string> => t
 function verdicts(ledger: MonthLedger, rulebook: Rulebook, billed: Readonly<Record<string, string>>, attributesFor: (classification: string) => Record<string, string>): ChargeTest {
   const stages = [...rulebook.classifications, { code: COST_CENTRE, name: 'Cost centre', rules: rulebook.rules }]
   return { billed: { ...billed }, cleaned: attributesFor(COST_CENTRE), classifications: stages.map(({ code, name, rules }) => ({ code, name, verdicts: explain(rules, attributesFor(code), ledger.month) })) }
-}
-
-/** The attributes of a key as the rulebook's clean-up and classifications leave them. */
-export function cleanedAttributes(ledger: MonthLedger, rulebook: Pick<Rulebook, 'cleanUp' | 'classifications'>, key: number): Record<string, string> | null {
-  const table = preparedTable(ledger, rulebook)
-  const row = table.keys.findIndex(({ id }) => id === key)
-  return row < 0 ? null : table.attributes(row)
 }

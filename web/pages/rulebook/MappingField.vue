@@ -21,8 +21,8 @@ const rows = computed(() => {
 })
 const added = ref('')
 function set(value: string, to: string): void {
-  const { [value]: _, ...rest } = mapping.value
-  mapping.value = to === '' ? rest : { ...rest, [value]: to }
+  const others = Object.entries(mapping.value).filter(([other]) => other !== value)
+  mapping.value = Object.fromEntries(to === '' ? others : [...others, [value, to]])
 }
 function add(): void {
   if (added.value.trim()) text.value = ''
