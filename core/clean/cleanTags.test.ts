@@ -106,8 +106,9 @@ describe('proposals', () => {
   })
 })
 
-test('coverage counts money by its size, so that credits do not hide a gap', () => {
-  const key = (id: number, effective: bigint, tags: Record<string, string>): KeyFigures => ({ id, lines: 1, amounts: { billed: 0n, effective }, attributes: { ProviderName: 'P', BillingCurrency: 'EUR', ...tags } })
-  const [row] = coverageOf(new KeyTable([key(1, 30n, { 'tag:team': 'a' }), key(2, -10n, {}), key(3, 20n, {})]), ['team'], 'effective', new Map([['EUR', 10n ** 10n]]))
+test('coverage counts money of resources by its size, so that credits do not hide a gap and taxes do not make one', () => {
+  const key = (id: number, effective: bigint, tags: Record<string, string>): KeyFigures => ({ id, lines: 1, amounts: { billed: 0n, effective }, attributes: { ProviderName: 'P', BillingCurrency: 'EUR', ResourceId: `r${id}`, ...tags } })
+  const tax: KeyFigures = { id: 9, lines: 1, amounts: { billed: 0n, effective: 500n }, attributes: { ProviderName: 'P', BillingCurrency: 'EUR' } }
+  const [row] = coverageOf(new KeyTable([key(1, 30n, { 'tag:team': 'a' }), key(2, -10n, {}), key(3, 20n, {}), key(4, 7n, { ChargeClass: 'Correction' }), tax]), ['team'], 'effective', new Map([['EUR', 10n ** 10n]]))
   expect([row!.covered * 2n, row!.total]).toEqual([row!.total, 60n * 10n ** 10n])
 })

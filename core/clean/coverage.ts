@@ -6,13 +6,21 @@ import type { Basis } from '../types.ts'
 /** A fall of a coverage from month to month that people want to know of, as a part of the money. */
 export const COVERAGE_FALL = 0.01
 
-/** Money of a provider, and what of it carries the tag, in 10^-20 of the reporting currency; credits count by their size. */
+/** Money of a provider's resources, and what of it carries the tag, in 10^-20 of the reporting currency; credits count by their size. */
 export interface Coverage { key: string; provider: string; covered: bigint; total: bigint }
 
-/** How much of each provider's money carries each of the tag keys. */
+/**
+ * How much of each provider's money carries each of the tag keys. Only resources can carry tags: taxes, support plans and
+ * corrections of other months would make a month look worse than it is.
+ */
 export function coverageOf(table: KeyTable, keys: readonly string[], basis: Basis, rates: RateTable): Coverage[] {
   const provider = table.column('ProviderName')
-  const sizes = table.keys.map(({ amounts, attributes }) => { const cost = convert(amounts[basis], attributes.BillingCurrency!, rates); return cost < 0n ? -cost : cost })
+  const [resource, correction] = [table.column('ResourceId'), table.column('ChargeClass')]
+  const sizes = table.keys.map(({ amounts, attributes }, row) => {
+    if (resource.codes[row] === 0 || correction.codes[row]! > 0) return 0n
+    const cost = convert(amounts[basis], attributes.BillingCurrency!, rates)
+    return cost < 0n ? -cost : cost
+  })
   const totals = provider.values.map(() => 0n)
   sizes.forEach((size, row) => { totals[provider.codes[row]!]! += size })
   return keys.flatMap((key) => {

@@ -43,7 +43,7 @@ test('a share of a pool shows amount, base and share', async ({ page }) => {
   await page.goto('/statements/cc:1020?month=2026-10')
   await expect(page.locator('tr', { hasText: 'Radar mosaic database' })).toContainText('30.00 % of')
   await page.locator('tr', { hasText: 'Radar mosaic database' }).locator('.figure').first().click()
-  await page.getByRole('button', { name: /share of what Nimbrel billed/ }).click()
+  await page.getByRole('button', { name: /share of what Nimbrel billed for resources/ }).click()
   const amounts = page.getByLabel('Workings', { exact: true }).locator('li .font-semibold')
   await expect(amounts.nth(1)).toHaveText('30')
   const [pool, , , share] = (await amounts.allInnerTexts()).map(numberOf)
@@ -90,7 +90,7 @@ test('coverage that falls shows on Intake and on the Desk', async ({ page }) => 
   await expect(page.locator('[data-coverage="team Nimbrel 2026-10"]')).toContainText('▾')
   await expect(page.locator('[data-coverage="team Nimbrel 2026-09"]')).not.toContainText('▾')
   await page.goto('/desk?month=2026-10')
-  await expect(page.getByText(/The tag team is on \d\d\.\d % of what Nimbrel billed/)).toBeVisible()
+  await expect(page.getByText(/The tag team is on \d\d\.\d % of what Nimbrel billed for resources/)).toBeVisible()
 })
 
 test('an owner sees the own cost centre and nothing else', async ({ page }) => {

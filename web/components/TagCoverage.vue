@@ -24,9 +24,9 @@ const share = (value: number | null): string => (value === null ? '' : `${(value
 
 <template>
   <section aria-label="Coverage of tags">
-    <p class="flex items-baseline gap-4 pb-1"><span class="note">Share of the money that carries the tag, as billed; after the clean-up below it where that differs. A fall of more than {{ COVERAGE_FALL * 100 }} point is marked.</span></p>
+    <p class="flex items-baseline gap-4 pb-1"><span class="note">Share of the money of resources that carries the tag, as billed; after the clean-up below it where that differs. A fall of more than {{ COVERAGE_FALL * 100 }} point is marked.</span></p>
     <p class="flex gap-4 pb-2"><button v-for="one in keys" :key="one" :aria-pressed="one === key" class="border-b" :class="one === key ? 'border-ochre font-semibold' : 'border-transparent text-soft hover:text-ink'" @click="chosen = one">{{ one }}</button></p>
-    <div class="overflow-x-auto"><table class="book"><thead><tr><th>provider</th><th v-for="month in months" :key="month" class="num">{{ monthShortYear(month) }}</th></tr></thead>
+    <div class="overflow-x-auto" tabindex="0" role="region" aria-label="Coverage by provider and month"><table class="book"><thead><tr><th>provider</th><th v-for="month in months" :key="month" class="num">{{ monthShortYear(month) }}</th></tr></thead>
       <tbody><tr v-for="line in lines" :key="line.provider"><td class="whitespace-nowrap">{{ line.provider }}</td>
         <td v-for="cell in line.cells" :key="cell.month" class="num leading-tight" :class="{ 'text-warn font-semibold': cell.fall }" :data-coverage="`${key} ${line.provider} ${cell.month}`">{{ share(cell.billed) }}<span v-if="cell.fall"> ▾</span><span v-if="cell.cleaned !== null && share(cell.cleaned) !== share(cell.billed)" class="note block text-[11.5px]! font-normal">{{ share(cell.cleaned) }}</span></td></tr></tbody></table></div>
   </section>

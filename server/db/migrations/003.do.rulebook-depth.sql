@@ -6,3 +6,7 @@ ALTER TABLE run_bills ADD COLUMN months_back TINYINT UNSIGNED NOT NULL DEFAULT 0
 
 -- The cost centres and their validity as the run found them, so that it can be replayed; older runs did not keep them.
 ALTER TABLE runs ADD COLUMN centres LONGTEXT NULL CHECK (JSON_VALID(centres));
+
+-- What people know a key by, so that lists of charges need not read the whole description.
+ALTER TABLE charge_keys CHANGE resource_id resource VARCHAR(400) COLLATE utf8mb4_bin NOT NULL, ADD COLUMN sku VARCHAR(400) COLLATE utf8mb4_bin NOT NULL DEFAULT '';
+UPDATE charge_keys SET resource = LEFT(COALESCE(JSON_VALUE(attributes, '$.ResourceName'), resource), 400), sku = LEFT(COALESCE(JSON_VALUE(attributes, '$.SkuId'), ''), 400);

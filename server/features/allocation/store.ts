@@ -14,10 +14,12 @@ export interface RunRow {
   resultHash: string
   user: string
   created: string
+  /** when its rulebook version was published */
+  published: string
   problems: Problem[]
 }
 
-const RUN = 'SELECT id, month, rulebook_version AS version, input_hash AS inputHash, result_hash AS resultHash, user_name AS user, created_at AS created, problems FROM runs'
+const RUN = 'SELECT id, month, rulebook_version AS version, input_hash AS inputHash, result_hash AS resultHash, user_name AS user, created_at AS created, problems, published_at AS published FROM runs JOIN rulebook_versions ON version = rulebook_version'
 
 const runOf = (row: Omit<RunRow, 'problems'> & { problems: string }): RunRow => ({ ...row, problems: JSON.parse(row.problems) as Problem[] })
 

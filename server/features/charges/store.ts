@@ -19,8 +19,9 @@ export interface ChargeLine {
   provider: string
   currency: string
   service: string
-  resource: string | null
-  sku: string | null
+  /** empty where the charge has none */
+  resource: string
+  sku: string
   billed: string
   effective: string
   list: string
@@ -33,7 +34,7 @@ export interface ChargeLine {
   percent: number | null
 }
 
-type LineRow = Omit<ChargeLine, 'rule' | 'percent' | 'file' | 'loadId' | 'provider' | 'currency' | 'service' | 'resource' | 'sku'>
+type LineRow = Omit<ChargeLine, 'rule' | 'percent' | 'file' | 'loadId' | 'provider' | 'currency' | 'service'>
 
 /**
  * Charge lines behind a figure of a run, in the order of key, bill and line, from after the cursor. Only as many keys
@@ -44,33 +45,22 @@ export async function readLines(queries: Queries, runId: number, filter: KeyFilt
   const [all, bills] = await Promise.all([readOutcomes(queries, runId, filter), readRunBills(queries, runId)])
   const keys = nextKeys(all, after?.key ?? 0, limit, only && new Set(only))
   if (keys.size === 0) return { lines: [], next: null }
-  const [rows, names] = await Promise.all([
-    // the ranges of the keys are known to be narrow: looking each up beforehand takes as long as reading it
-    queries.rows<LineRow>(
-      `SET STATEMENT eq_range_index_dive_limit = 1 FOR
-       SELECT c.key_id AS keyId, c.bill_id AS billId, c.line, p.starts_at AS day, p.ends_at AS ends,
-         c.billed_cost AS billed, c.effective_cost AS effective, c.list_cost AS list, c.contracted_cost AS contracted, c.pricing_quantity AS quantity
-       FROM charges c JOIN charge_periods p ON p.id = c.period_id
-       WHERE c.bill_id IN (?) AND c.key_id IN (?) ${after ? 'AND (c.key_id, c.bill_id, c.line) > (?, ?, ?)' : ''}
-       ORDER BY c.key_id, c.bill_id, c.line LIMIT ?`,
-      [bills.map(({ id }) => id), [...keys.keys()], ...(after ? [after.key, after.bill, after.line] : []), limit + 1]),
-    namesOf(queries, [...keys.keys()]),
-  ])
+  // the ranges of the keys are known to be narrow: looking each up beforehand takes as long as reading it
+  const rows = await queries.rows<LineRow>(
+    `SET STATEMENT eq_range_index_dive_limit = 1 FOR
+     SELECT c.key_id AS keyId, c.bill_id AS billId, c.line, p.starts_at AS day, p.ends_at AS ends, k.resource, k.sku,
+       c.billed_cost AS billed, c.effective_cost AS effective, c.list_cost AS list, c.contracted_cost AS contracted, c.pricing_quantity AS quantity
+     FROM charges c JOIN charge_periods p ON p.id = c.period_id JOIN charge_keys k ON k.id = c.key_id
+     WHERE c.bill_id IN (?) AND c.key_id IN (?) ${after ? 'AND (c.key_id, c.bill_id, c.line) > (?, ?, ?)' : ''}
+     ORDER BY c.key_id, c.bill_id, c.line LIMIT ?`,
+    [bills.map(({ id }) => id), [...keys.keys()], ...(after ? [after.key, after.bill, after.line] : []), limit + 1])
   const billOf = new Map(bills.map((bill) => [bill.id, bill]))
   const lines = rows.slice(0, limit).map((row): ChargeLine => {
     const [{ provider, currency, service, rule, percent }, { file, loadId }] = [keys.get(row.keyId)!, billOf.get(row.billId)!]
-    return Object.assign(row, { provider, currency, service, rule, file, loadId, percent: percent < WHOLE ? percent / PER_CENT : null }, names.get(row.keyId)!)
+    return Object.assign(row, { provider, currency, service, rule, file, loadId, percent: percent < WHOLE ? percent / PER_CENT : null })
   })
   const last = lines.at(-1)
   return { lines, next: rows.length > limit && last ? { key: last.keyId, bill: last.billId, line: last.line } : null }
-}
-
-async function namesOf(queries: Queries, keys: readonly number[]): Promise<Map<number, Pick<ChargeLine, 'resource' | 'sku'>>> {
-  const rows = await queries.rows<{ id: number; attributes: string }>('SELECT id, attributes FROM charge_keys WHERE id IN (?)', [keys])
-  return new Map(rows.map(({ id, attributes }) => {
-    const { ResourceName, ResourceId, SkuId } = JSON.parse(attributes) as Description
-    return [id, { resource: ResourceName ?? ResourceId ?? null, sku: SkuId ?? null }]
-  }))
 }
 
 type Description = Record<string, string>
@@ -100,6 +90,6 @@ function nextKeys(all: readonly OutcomeRow[], from: number, limit: number, only:
 
 /** What people know a key by: its resource, or its service where it has none. */
 export async function keyNames(queries: Queries, ids: readonly number[]): Promise<Map<number, string>> {
-  const rows = ids.length > 0 ? await queries.rows<{ id: number; name: string }>("SELECT id, COALESCE(NULLIF(resource_id, ''), service) AS name FROM charge_keys WHERE id IN (?)", [ids]) : []
+  const rows = ids.length > 0 ? await queries.rows<{ id: number; name: string }>("SELECT id, COALESCE(NULLIF(resource, ''), service) AS name FROM charge_keys WHERE id IN (?)", [ids]) : []
   return new Map(rows.map(({ id, name }) => [id, name]))
 }

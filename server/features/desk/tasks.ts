@@ -34,7 +34,7 @@ export async function readTasks(database: Database, ledger: Ledger, month: strin
   }
   if (latest && JSON.stringify(draft.rulebook) !== JSON.stringify(latest.rulebook)) add('draft', `The draft of the rulebook, last changed by ${draft.changedBy}, is not published.`, '/rulebook')
   for (const { key, provider, was, is } of await coverageFalls(ledger, latest?.rulebook ?? null, month, balance.missingRates)) {
-    add('coverage', `The tag ${key} is on ${percent(is)} of what ${provider} billed, after ${percent(was)} the month before: look for what lost its tags.`, '/rulebook?tab=clean')
+    add('coverage', `The tag ${key} is on ${percent(is)} of what ${provider} billed for resources, after ${percent(was)} the month before: look for what lost its tags.`, '/rulebook?tab=clean')
   }
   if (standing.kind === 'none') add('run', `The allocation of ${month} has not been run.`, '/allocation')
   if (standing.kind === 'outOfDate') add('run', `The allocation of ${month} is out of date: bills, rates, cost centres or the rulebook have changed since run ${standing.run!.id}.`, '/allocation')

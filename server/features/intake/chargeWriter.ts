@@ -96,7 +96,7 @@ export class ChargeWriter {
 
   /** `lanes`: connections on which batches are written, side by side */
   constructor(private readonly lanes: readonly Connection[], private readonly descriptions: Connection, private readonly loadId: number) {
-    this.keys = new Dictionary(descriptions, 'charge_keys', ['hash', 'attributes', 'provider', 'currency', 'service', 'resource_id'])
+    this.keys = new Dictionary(descriptions, 'charge_keys', ['hash', 'attributes', 'provider', 'currency', 'service', 'resource', 'sku'])
     this.details = new Dictionary(descriptions, 'charge_details', ['hash', 'details'])
     this.periods = new PeriodTable(descriptions)
   }
@@ -113,9 +113,9 @@ export class ChargeWriter {
 
   key({ attributes }: KeyShape, index: number): void {
     const text = JSON.stringify(attributes)
-    const { ProviderName = '', BillingCurrency = '', ServiceName = '', ResourceId = '', BillingAccountId = '' } = attributes
+    const { ProviderName = '', BillingCurrency = '', ServiceName = '', ResourceId = '', ResourceName = ResourceId, SkuId = '', BillingAccountId = '' } = attributes
     this.keyShapes[index] = {
-      key: this.keys.number(hashOf(text), [text, ProviderName, BillingCurrency, ServiceName, ResourceId]),
+      key: this.keys.number(hashOf(text), [text, ProviderName, BillingCurrency, ServiceName, ResourceName, SkuId]),
       owner: numberIn(this.ownerOf, `${BillingAccountId}\n${ProviderName}`), provider: ProviderName, account: BillingAccountId, service: ServiceName, currency: BillingCurrency, serviceNumber: numberIn(this.serviceOf, BillingCurrency + ServiceName), month: '', bill: -1, slot: -1,
     }
   }

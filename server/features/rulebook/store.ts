@@ -19,12 +19,13 @@ export async function latestRulebook(queries: Queries): Promise<RulebookVersion 
 const kept = new WeakMap<object, Map<number, RulebookVersion>>()
 const MOST_KEPT = 20
 
-export async function rulebookVersion(queries: Queries, version: number): Promise<RulebookVersion | null> {
+/** `published`: when the version wanted was published, where the caller knows it. */
+export async function rulebookVersion(queries: Queries, version: number, published?: string): Promise<RulebookVersion | null> {
   const versions = kept.get(queries) ?? new Map<number, RulebookVersion>()
   kept.set(queries, versions)
   const known = versions.get(version)
-  const stored = known && (await queries.first<{ published: string }>('SELECT published_at AS published FROM rulebook_versions WHERE version = ?', [version]))
-  if (known && known.published === stored?.published) return known
+  const stored = known && (published ?? (await queries.first<{ published: string }>('SELECT published_at AS published FROM rulebook_versions WHERE version = ?', [version]))?.published)
+  if (known && known.published === stored) return known
   const found = await readVersion(queries, version)
   if (versions.size >= MOST_KEPT) versions.clear()
   if (found) versions.set(version, found)

@@ -84,7 +84,7 @@ const share = (part: string, whole: string): string => (Number(whole) === 0 ? ''
 
     <div v-if="coverage" class="mt-6"><h2>Coverage over time</h2><TagCoverage v-if="coverage.rows.length" :rows="coverage.rows" /><p v-else class="note">Mark the tag keys that count, and their coverage is shown here.</p></div>
     <section v-if="view" class="mt-6 max-w-3xl" aria-label="Tag keys"><h2>Tag keys</h2>
-        <div class="max-h-80 overflow-auto"><table class="book"><thead><tr><th>key</th><th class="num">values</th><th class="num">as billed</th><th class="num">cleaned</th><th class="num">counts</th></tr></thead>
+        <div class="max-h-80 overflow-auto" tabindex="0" role="region" aria-label="All tag keys"><table class="book"><thead><tr><th>key</th><th class="num">values</th><th class="num">as billed</th><th class="num">cleaned</th><th class="num">counts</th></tr></thead>
           <tbody><tr v-for="key in view.keys" :key="key.key" :data-tag-key="key.key"><td>{{ key.key }}</td><td class="num">{{ count(key.values) }}</td><td class="num">{{ share(key.billed.amount, view.total.amount) }}</td><td class="num font-semibold">{{ share(key.cleaned.amount, view.total.amount) }}</td><td class="num"><input type="checkbox" :checked="key.counts" :disabled="!session.isKeeper" :aria-label="`${key.key} counts`" @change="countKey(key.key)" /></td></tr></tbody></table></div>
         <p class="note pt-1">Keys that count are watched: where their coverage falls, Intake and the Desk say so.</p>
     </section>

@@ -44,7 +44,7 @@ async function read(event: Event): Promise<void> {
   <div>
     <div class="flex items-baseline gap-4 pb-1"><input v-model="text" class="field w-56" placeholder="find a value" aria-label="Find a value" /><span class="note flex-1">{{ Object.keys(mapping).length }} mapped</span><label class="link cursor-pointer text-[13px]">From CSV<input type="file" class="sr-only" accept=".csv,.txt" @change="read" /></label></div>
     <p v-if="problems.length" class="text-warn" role="alert">The file was not taken: {{ problems.slice(0, 4).join('; ') }}.</p>
-    <div class="max-h-56 overflow-auto">
+    <div class="max-h-56 overflow-auto" tabindex="0" role="region" aria-label="What was found">
       <table class="book"><thead><tr><th>value</th><th class="num">money of the month</th><th class="w-72 pl-4!">{{ target }}</th></tr></thead>
         <tbody><tr v-for="row in rows.slice(0, 300)" :key="row.value" :data-mapped="row.value"><td class="break-all">{{ row.value || 'an empty text' }}</td><td class="num note">{{ row.money === null ? 'none' : amount(row.money) }}</td><td class="pl-4!">
           <TargetField v-if="targets" class="w-full" :targets="targets" :label="`Where ${row.value} goes`" blank="not mapped" :model-value="mapping[row.value] ?? ''" @update:model-value="(code) => set(row.value, code)" />

@@ -37,7 +37,7 @@ const tags = ({ tags: all }: FoundResource): string => Object.entries(all).map((
     <div class="mb-2 flex items-baseline gap-4"><input v-model="text" class="field w-72" placeholder="name or id of a resource" aria-label="Find resources" /><button type="button" class="link text-[13px]" @click="conditions.push({ field: choices.find((field) => field === 'ServiceName') ?? choices[0]!, operator: 'is', values: [] })">Narrow by an attribute</button><span class="note flex-1 text-right">{{ chosen.length }} chosen</span></div>
     <ConditionRow v-for="(condition, index) in conditions" :key="index" :condition="condition" :choices="choices" :month="month" @change="(next) => (conditions[index] = next)" @remove="conditions.splice(index, 1)" />
     <ErrorNote v-if="error" :error="error" @again="again" />
-    <div class="max-h-56 overflow-auto">
+    <div class="max-h-56 overflow-auto" tabindex="0" role="region" aria-label="What was found">
       <table v-if="data" class="book"><thead><tr><th class="w-7"><input type="checkbox" aria-label="All found" :checked="isAll" @change="flipAll" /></th><th>resource</th><th>service</th><th>tags</th><th class="num">money of the month</th></tr></thead>
         <tbody><tr v-for="resource in data.resources" :key="resource.id" :data-resource="resource.id"><td><input type="checkbox" :aria-label="resource.name" :checked="picked.has(resource.id)" @change="flip(resource.id)" /></td><td>{{ resource.name }}</td><td class="note">{{ resource.provider }}, {{ resource.service }}</td><td class="note max-w-72 truncate">{{ tags(resource) || 'none' }}</td><td class="num">{{ amount(resource.money.amount) }}</td></tr></tbody></table>
     </div>
