@@ -25,7 +25,7 @@ const base: fc.Arbitrary<PoolBase> = fc.constantFrom<PoolBase>({ kind: 'even' },
 const pools = fc.tuple(base, base, fc.subarray(CENTRES)).map(([first, second, recipients]): Pool[] => [{ code: 'P', name: 'Pool P', base: first, recipients }, { code: 'Q', name: 'Pool Q', base: second, recipients: [] }])
 const period = fc.record({ keys, rules, pools }).map(({ keys: all, rules: ordered, pools: shared }): PeriodInput => ({
   month: '2026-05', table: new KeyTable(all), centres: [...CENTRES.slice(0, 3).map((code) => centre(code)), centre('13', '2026-01')],
-  rulebook: { ...emptyRulebook(), rules: ordered, pools: shared }, rates: new Map([['USD', amountOf('0.8715')], ['EUR', amountOf('1')]]),
+  rulebook: { ...emptyRulebook(), rules: ordered, pools: shared }, rates: new Map([['USD', amountOf('0.8715')], ['EUR', amountOf('1')]]), drivers: new Map(),
 }))
 
 describe('allocating a month', () => {
@@ -62,7 +62,7 @@ describe('allocating a month', () => {
   test('money sent to a retired or unknown cost centre stays unassigned, and the rule is named', () => {
     const charge: KeyFigures = { id: 1, lines: 1, amounts: { billed: 5n, effective: 5n }, attributes: { ProviderName: 'A', BillingCurrency: 'EUR', 'tag:team': 'x' } }
     const to = (code: string): Rule => ({ id: code, name: `to ${code}`, enabled: true, from: null, to: null, conditions: [{ field: 'tag:team', operator: 'is', values: ['x'] }], outcome: { kind: 'costCentre', code } })
-    const run = (code: string) => allocatePeriod({ month: '2026-05', table: new KeyTable([charge]), centres: [centre('13', '2026-01')], rulebook: { ...emptyRulebook(), chargedBasis: 'billed', rules: [to(code)], pools: [] }, rates: new Map([['EUR', 1n]]) })
+    const run = (code: string) => allocatePeriod({ month: '2026-05', table: new KeyTable([charge]), centres: [centre('13', '2026-01')], rulebook: { ...emptyRulebook(), chargedBasis: 'billed', rules: [to(code)], pools: [] }, rates: new Map([['EUR', 1n]]), drivers: new Map() })
     expect(run('13').problems).toMatchObject([{ code: 'RULE_TARGET_RETIRED', subject: 'to 13' }])
     expect(run('99').problems).toMatchObject([{ code: 'RULE_TARGET_UNKNOWN', subject: 'to 99' }])
     expect(run('13').result.outcomes[0]!.way.kind).toBe('unassigned')
@@ -70,13 +70,13 @@ describe('allocating a month', () => {
   test('a pool without a base is held with the reason, never shared evenly', () => {
     const charge: KeyFigures = { id: 1, lines: 1, amounts: { billed: 7n, effective: 7n }, attributes: { ProviderName: 'A', BillingCurrency: 'EUR' } }
     const all: Rule = { id: 'r', name: 'r', enabled: true, from: null, to: null, conditions: [{ field: 'tag:team', operator: 'absent', values: [] }], outcome: { kind: 'pool', code: 'P' } }
-    const { result, problems } = allocatePeriod({ month: '2026-05', table: new KeyTable([charge]), centres: [centre('10')], rulebook: { ...emptyRulebook(), chargedBasis: 'billed', rules: [all], pools: [{ code: 'P', name: 'P', base: { kind: 'direct' }, recipients: [] }] }, rates: new Map([['EUR', 10n ** 10n]]) })
+    const { result, problems } = allocatePeriod({ month: '2026-05', table: new KeyTable([charge]), centres: [centre('10')], rulebook: { ...emptyRulebook(), chargedBasis: 'billed', rules: [all], pools: [{ code: 'P', name: 'P', base: { kind: 'direct' }, recipients: [] }] }, rates: new Map([['EUR', 10n ** 10n]]), drivers: new Map() })
     expect(problems).toMatchObject([{ code: 'POOL_BASE_ZERO', subject: 'P' }])
     expect(result.conservation.find(({ basis }) => basis === 'billed')).toMatchObject({ total: 7n, charged: 0n, held: 7n, unassigned: 0n })
   })
   test('a missing rate is an error by name, not a rate of 1', () => {
     const charge: KeyFigures = { id: 1, lines: 1, amounts: { billed: 7n, effective: 7n }, attributes: { ProviderName: 'A', BillingCurrency: 'GBP', 'tag:team': 'x' } }
     const direct: Rule = { id: 'r', name: 'r', enabled: true, from: null, to: null, conditions: [{ field: 'tag:team', operator: 'present', values: [] }], outcome: { kind: 'costCentre', code: '10' } }
-    expect(() => allocatePeriod({ month: '2026-05', table: new KeyTable([charge]), centres: [centre('10')], rulebook: { ...emptyRulebook(), chargedBasis: 'billed', rules: [direct], pools: [{ code: 'P', name: 'P', base: { kind: 'direct' }, recipients: [] }] }, rates: new Map() })).toThrow(new MissingRate('GBP'))
+    expect(() => allocatePeriod({ month: '2026-05', table: new KeyTable([charge]), centres: [centre('10')], rulebook: { ...emptyRulebook(), chargedBasis: 'billed', rules: [direct], pools: [{ code: 'P', name: 'P', base: { kind: 'direct' }, recipients: [] }] }, rates: new Map(), drivers: new Map() })).toThrow(new MissingRate('GBP'))
   })
 })

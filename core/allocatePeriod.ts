@@ -4,9 +4,9 @@ import { combinedCode, type KeyTable } from './classify/keyTable.ts'
 import { convert, type RateTable } from './money/convert.ts'
 import { addsUpToHundred, HUNDRED, splitAmounts } from './money/percents.ts'
 import { OutcomeSums } from './packed/outcomeSums.ts'
-import { distribute, weightsOf, type PoolShare } from './pools/distribute.ts'
+import { sharePools, type PoolLink, type PoolStream, type StreamHeld, type StreamShare } from './pools/sharePools.ts'
 import type { Problem } from './problems.ts'
-import { BASES, type Amounts, type Basis, type CostCentre, type KeyFigures, type Outcome, type Rule, type Rulebook } from './types.ts'
+import { BASES, type Amounts, type Basis, type CostCentre, type Drivers, type KeyFigures, type Outcome, type Rule, type Rulebook } from './types.ts'
 
 /** Where a rule sends what it takes; all that go the same way by the same rule share one. */
 export interface Way {
@@ -26,10 +26,6 @@ export interface KeyOutcome {
   percent: bigint
 }
 
-/** One stream of money is of one provider and one currency: streams are never added without a rate. */
-export interface StreamShare extends PoolShare { provider: string; currency: string }
-export interface StreamHeld { provider: string; currency: string; pool: string; amounts: Amounts; reason: string }
-
 export interface Conservation {
   provider: string
   currency: string
@@ -47,12 +43,14 @@ export interface PeriodInput {
   rulebook: Rulebook
   centres: readonly CostCentre[]
   rates: RateTable
+  drivers: Drivers
 }
 
 export interface PeriodResult {
   outcomes: KeyOutcome[]
   shares: StreamShare[]
   held: StreamHeld[]
+  links: PoolLink[]
   conservation: Conservation[]
   classified: Classified
   table: KeyTable
@@ -65,9 +63,10 @@ export function allocatePeriod(input: PeriodInput): { result: PeriodResult; prob
   const { outcomes, problems: targetProblems } = resolveTargets(input, classified)
   const directCost = directCosts(outcomes, input)
   const streams = streamsOf(table)
-  const { shares, held, problems: poolProblems } = sharePools(table, outcomes, streams, directCost, input)
+  const { rulebook, centres, drivers, month } = input
+  const { shares, held, links, problems: poolProblems } = sharePools(pooledStreams(table, outcomes, streams), rulebook.pools, rulebook.poolMethod, { centres, directCost, drivers, month, pools: rulebook.pools })
   const conservation = proveConservation(table, outcomes, streams, shares, held)
-  return { result: { outcomes, shares, held, conservation, classified, table }, problems: [...targetProblems, ...poolProblems] }
+  return { result: { outcomes, shares, held, links, conservation, classified, table }, problems: [...targetProblems, ...poolProblems] }
 }
 
 const UNASSIGNED: Way = { kind: 'unassigned', target: '' }
@@ -169,7 +168,7 @@ function addTo(sum: Amounts, { billed, effective }: Amounts): void {
 }
 
 /** What each stream brought to each pool, in the order of provider, currency and pool. */
-function pooledStreams(table: KeyTable, outcomes: readonly KeyOutcome[], { of, names }: Streams): { provider: string; currency: string; code: string; amounts: Amounts }[] {
+function pooledStreams(table: KeyTable, outcomes: readonly KeyOutcome[], { of, names }: Streams): PoolStream[] {
   const codes = [...new Set(outcomes.flatMap(({ way: { kind, target } }) => (kind === 'pool' ? [target] : [])))].sort()
   const place = new Map(codes.map((code, index) => [code, index]))
   const sums = new OutcomeSums()
@@ -184,21 +183,6 @@ function pooledStreams(table: KeyTable, outcomes: readonly KeyOutcome[], { of, n
   const streams = names.flatMap((name, stream) => codes.flatMap((code, index) => (used.has(stream * codes.length + index) ? [{ ...name, code, amounts: sums.amounts(stream * codes.length + index) }] : [])))
   const nameOf = ({ provider, currency, code }: (typeof streams)[number]): string => [provider, currency, code].join('\u0000')
   return streams.sort((a, b) => (nameOf(a) < nameOf(b) ? -1 : 1))
-}
-
-function sharePools(table: KeyTable, outcomes: readonly KeyOutcome[], streams: Streams, directCost: ReadonlyMap<string, bigint>, { rulebook, centres, month }: PeriodInput): { shares: StreamShare[]; held: StreamHeld[]; problems: Problem[] } {
-  const shares: StreamShare[] = []
-  const held: StreamHeld[] = []
-  const problems = new Map<string, Problem>()
-  for (const { provider, currency, code, amounts } of pooledStreams(table, outcomes, streams)) {
-    const pool = rulebook.pools.find((candidate) => candidate.code === code)!
-    const result = distribute(pool, amounts, weightsOf(pool, centres, directCost, month))
-    shares.push(...result.shares.map((share) => ({ ...share, provider, currency })))
-    if (!result.problem) continue
-    held.push({ provider, currency, pool: code, amounts: result.held, reason: result.problem.message })
-    problems.set(code, result.problem)
-  }
-  return { shares, held, problems: [...problems.values()] }
 }
 
 /** Billed = charged + held + unassigned for each provider, currency and basis, to the last 10^-10; throws where it is not so. */

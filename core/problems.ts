@@ -19,6 +19,7 @@ export const PROBLEM_CODES = {
   RULE_TARGET_UNKNOWN: 'Choose a cost centre or pool that exists.',
   RULE_TARGET_RETIRED: 'The cost centre does not hold in this month. Choose another, or end the rule.',
   POOL_BASE_ZERO: 'The base of the pool is zero or negative in this month, so that its money is held.',
+  POOL_NO_OUTLET: 'Let one of the pools give to a cost centre.',
   POOL_PERCENT: 'The percentages of the pool must add up to 100 exactly.',
 } as const
 export type ProblemCode = keyof typeof PROBLEM_CODES

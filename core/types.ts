@@ -92,7 +92,10 @@ export interface CleanStep { id: string; enabled: boolean; from: Month | null; t
 export type PoolBase =
   | { kind: 'even' }
   | { kind: 'direct' }
+  /** by cost centre, and by `pool:<code>` for pools that it serves */
   | { kind: 'fixed'; percents: Percents }
+  /** in proportion to a driver of the month, by cost centre and by `pool:<code>` */
+  | { kind: 'driver'; driver: string }
 
 export interface Pool {
   code: string
@@ -100,7 +103,19 @@ export interface Pool {
   base: PoolBase
   /** cost centres that share the pool evenly or by direct cost; empty: all that hold in the month */
   recipients: string[]
+  /** pools that it serves evenly, beside the cost centres; fixed percentages and drivers name theirs themselves */
+  serves?: string[]
 }
+
+export const POOL_METHODS = ['direct', 'stepDown', 'reciprocal'] as const
+/**
+ * How pools that serve each other are shared. Direct: pools give only to cost centres. Step-down: in the order of the
+ * list, each to those after it and to cost centres. Reciprocal: to all they serve at once, by solving the equations.
+ */
+export type PoolMethod = (typeof POOL_METHODS)[number]
+
+/** Quantities of a month by driver, then by cost centre or `pool:<code>`, in 10^-10 of the driver's unit. */
+export type Drivers = ReadonlyMap<string, ReadonlyMap<string, bigint>>
 
 export interface Rulebook {
   /** which cost statements charge */
@@ -113,6 +128,7 @@ export interface Rulebook {
   /** the cost-centre classification */
   rules: Rule[]
   pools: Pool[]
+  poolMethod: PoolMethod
 }
 
-export const emptyRulebook = (): Rulebook => ({ chargedBasis: 'effective', tagKeys: [], cleanUp: [], classifications: [], rules: [], pools: [] })
+export const emptyRulebook = (): Rulebook => ({ chargedBasis: 'effective', tagKeys: [], cleanUp: [], classifications: [], rules: [], pools: [], poolMethod: 'direct' })

@@ -15,6 +15,7 @@ import { allocationRoutes } from './features/allocation/routes.ts'
 import { chargeRoutes } from './features/charges/routes.ts'
 import { deskRoutes } from './features/desk/routes.ts'
 import { LoadJobs } from './features/intake/jobs.ts'
+import { driverRoutes } from './features/drivers/routes.ts'
 import { intakeRoutes } from './features/intake/routes.ts'
 import { organisationRoutes } from './features/organisation/routes.ts'
 import { periodRoutes } from './features/periods/routes.ts'
@@ -46,7 +47,7 @@ export interface AppParts {
 }
 
 const LARGEST_FILE = 64 * 2 ** 30
-const FEATURES = [sessionRoutes, periodRoutes, intakeRoutes, rateRoutes, organisationRoutes, rulebookRoutes, rulebookFigureRoutes, rulebookFileRoutes, allocationRoutes, statementRoutes, chargeRoutes, workingsRoutes, deskRoutes]
+const FEATURES = [sessionRoutes, periodRoutes, intakeRoutes, rateRoutes, driverRoutes, organisationRoutes, rulebookRoutes, rulebookFigureRoutes, rulebookFileRoutes, allocationRoutes, statementRoutes, chargeRoutes, workingsRoutes, deskRoutes]
 
 /** Builds the server without listening: what tests inject into. */
 export async function buildApp({ database, settings, workers, sessionSecret, logLevel = 'warn' }: AppParts): Promise<App> {

@@ -1,5 +1,6 @@
 import { isField } from '../charges/attributes.ts'
 import { addsUpToHundred } from '../money/percents.ts'
+import { poolTarget } from '../pools/distribute.ts'
 import type { Problem } from '../problems.ts'
 import type { CleanAct, Condition, CostCentre, Outcome, Rule, Rulebook } from '../types.ts'
 import { isBound, isPattern } from './conditions.ts'
@@ -17,10 +18,12 @@ export function checkRulebook(rulebook: Rulebook, centres: readonly CostCentre[]
     ...doubled(rulebook.pools).map((code): Problem => ({ code: 'RULE_TARGET_UNKNOWN', subject: code, message: `Two pools have the code ${code}.` })),
     ...rulebook.pools.flatMap((pool): Problem[] => {
       const named = pool.base.kind === 'fixed' ? Object.keys(pool.base.percents) : pool.recipients
-      const unknown = named.filter((code) => !codes.has(code))
+      const unknown = named.filter((code) => (code.startsWith('pool:') ? !pools.has(code.slice('pool:'.length)) || code === poolTarget(pool.code) : !codes.has(code)))
+      const strangers = (pool.serves ?? []).filter((code) => code === pool.code || !pools.has(code))
       return [
         ...(pool.base.kind === 'fixed' && !addsUpToHundred(pool.base.percents) ? [{ code: 'POOL_PERCENT' as const, subject: pool.code, message: `The percentages of pool ${pool.name} do not add up to 100 exactly.` }] : []),
-        ...(unknown.length > 0 ? [{ code: 'RULE_TARGET_UNKNOWN' as const, subject: pool.code, message: `Pool ${pool.name} names ${unknown.join(', ')}, which is no cost centre.` }] : []),
+        ...(unknown.length > 0 ? [{ code: 'RULE_TARGET_UNKNOWN' as const, subject: pool.code, message: `Pool ${pool.name} names ${unknown.join(', ')}, which is no cost centre and no other pool.` }] : []),
+        ...(strangers.length > 0 ? [{ code: 'RULE_TARGET_UNKNOWN' as const, subject: pool.code, message: `Pool ${pool.name} serves ${strangers.join(', ')}, which is no other pool.` }] : []),
       ]
     }),
   ]

@@ -5,7 +5,7 @@ import { convert } from '../money/convert.ts'
 import { amountOf } from '../money/amount.ts'
 import { splitAmounts } from '../money/percents.ts'
 import { cellsOf } from '../statements/cells.ts'
-import { emptyRulebook, type Classification, type CleanStep, type Condition, type CostCentre, type KeyFigures, type Outcome, type Rule, type Rulebook } from '../types.ts'
+import { emptyRulebook, POOL_METHODS, type Classification, type CleanStep, type Condition, type CostCentre, type Drivers, type KeyFigures, type Outcome, type Pool, type Rule, type Rulebook } from '../types.ts'
 import { checkRulebook } from './checkRulebook.ts'
 import { conditionTest } from './conditions.ts'
 import { classify, NO_RULE } from './evaluate.ts'
@@ -29,16 +29,23 @@ const condition: fc.Arbitrary<Condition> = fc.oneof(
   fc.constantFrom<Condition>({ field: 'tag:team', operator: 'absent', values: [] }, { field: 'class:product', operator: 'present', values: [] }),
 )
 const outcome: fc.Arbitrary<Outcome> = fc.constantFrom<Outcome>(
-  { kind: 'costCentre', code: '10' }, { kind: 'costCentre', code: '11' }, { kind: 'pool', code: 'P' }, { kind: 'aside', reason: 'a gift' },
+  { kind: 'costCentre', code: '10' }, { kind: 'costCentre', code: '11' }, { kind: 'pool', code: 'P' }, { kind: 'pool', code: 'Q' }, { kind: 'aside', reason: 'a gift' },
   { kind: 'split', percents: { '10': '33.3333333333', '11': '33.3333333333', '12': '33.3333333334' } }, { kind: 'mapped', field: 'tag:team', mapping: { a: '10', b: '12' }, elseItself: false },
 )
 const ruleWith = (to: fc.Arbitrary<Outcome>): fc.Arbitrary<Rule> => fc.record({ conditions: fc.array(condition, { minLength: 1, maxLength: 2 }), outcome: to }).map((parts) => ({ id: '', name: '', enabled: true, from: null, to: null, ...parts }))
 const named = (prefix: string) => (rules: Rule[]): Rule[] => rules.map((rule, index) => ({ ...rule, id: `${prefix}${index}`, name: `${prefix}${index}` }))
 const productRules = fc.array(ruleWith(fc.constantFrom<Outcome>({ kind: 'value', code: 'P1' }, { kind: 'split', percents: { P1: '25', P2: '75' } }, { kind: 'mapped', field: 'tag:team', mapping: {}, elseItself: true }, { kind: 'aside', reason: 'none' })), { maxLength: 3 }).map(named('p'))
 const cleanUp: fc.Arbitrary<CleanStep[]> = fc.boolean().map((on) => [{ id: 's', enabled: on, from: null, to: null, act: { kind: 'key', key: 'team', spellings: ['Team'] } }])
-const rulebook: fc.Arbitrary<Rulebook> = fc.record({ rules: fc.array(ruleWith(outcome), { maxLength: 6 }).map(named('r')), products: productRules, cleanUp, base: fc.constantFrom('even' as const, 'direct' as const) })
-  .map(({ rules, products, cleanUp: steps, base }) => ({ ...emptyRulebook(), cleanUp: steps, classifications: [{ code: 'product', name: 'Product', rules: products }], rules, pools: [{ code: 'P', name: 'P', base: { kind: base }, recipients: [] }] }))
-const inputOf = (all: KeyFigures[], book: Rulebook): PeriodInput => ({ month: MONTH, table: prepare(new KeyTable(all), book, MONTH), rulebook: book, centres: CENTRES, rates: RATES })
+// pools that serve each other, in circles as well; one of them may have no outlet
+const base = (other: string): fc.Arbitrary<Pick<Pool, 'base' | 'serves'>> => fc.constantFrom<Pick<Pool, 'base' | 'serves'>>(
+  { base: { kind: 'even' }, serves: [other] }, { base: { kind: 'direct' } }, { base: { kind: 'driver', driver: 'D' } }, { base: { kind: 'driver', driver: 'circle' } }, { base: { kind: 'driver', driver: 'none' } },
+  { base: { kind: 'fixed', percents: { '10': '40', '11': '20', [`pool:${other}`]: '40' } } },
+)
+const pools = fc.tuple(base('Q'), base('P')).map(([p, q]): Pool[] => [{ code: 'P', name: 'P', recipients: [], ...p }, { code: 'Q', name: 'Q', recipients: [], ...q }])
+const DRIVERS: Drivers = new Map([['D', new Map([['10', 3n], ['12', 4n], ['pool:P', 2n], ['pool:Q', 1n]])], ['circle', new Map([['pool:P', 1n], ['pool:Q', 1n]])]])
+const rulebook: fc.Arbitrary<Rulebook> = fc.record({ rules: fc.array(ruleWith(outcome), { maxLength: 6 }).map(named('r')), products: productRules, cleanUp, pools, poolMethod: fc.constantFrom(...POOL_METHODS) })
+  .map(({ rules, products, cleanUp: steps, ...rest }) => ({ ...emptyRulebook(), cleanUp: steps, classifications: [{ code: 'product', name: 'Product', rules: products }], rules, ...rest }))
+const inputOf = (all: KeyFigures[], book: Rulebook): PeriodInput => ({ month: MONTH, table: prepare(new KeyTable(all), book, MONTH), rulebook: book, centres: CENTRES, rates: RATES, drivers: DRIVERS })
 const run = (all: KeyFigures[], book: Rulebook) => allocatePeriod(inputOf(all, book)).result
 const sum = (amounts: bigint[]): bigint => amounts.reduce((total, amount) => total + amount, 0n)
 

@@ -19,6 +19,11 @@ export class Fraction {
   get isZero(): boolean { return this.over === 0n }
   /** `7/3`, or `7` where it is whole. */
   toString(): string { return this.under === 1n ? String(this.over) : `${this.over}/${this.under}` }
+
+  /** Cut towards zero. */
+  get whole(): bigint { return this.over / this.under }
+  /** Below zero, zero or above it, as this one is below, equal to or above the other. */
+  compare({ over, under }: Fraction): bigint { return this.over * under - over * this.under }
 }
 
 /** Euclid's algorithm, on magnitudes; 1 for two zeros, so that it can always divide. */
@@ -29,3 +34,19 @@ function commonDivisor(a: bigint, b: bigint): bigint {
 }
 
 export const sumOf = (fractions: readonly Fraction[]): Fraction => fractions.reduce((sum, one) => sum.plus(one), Fraction.ZERO)
+
+/**
+ * Whole parts of fractions that add up to a whole number, by largest remainder: each is cut towards zero, and what is then
+ * missing goes, one each, to the largest remainders on the side it is missing from; ties to the earliest.
+ */
+export function wholeParts(fractions: readonly Fraction[]): bigint[] {
+  const total = sumOf(fractions)
+  if (total.under !== 1n) throw new Error('the fractions do not add up to a whole')
+  const parts = fractions.map(({ whole }) => whole)
+  const missing = total.over - parts.reduce((sum, part) => sum + part, 0n)
+  const direction = missing < 0n ? -1n : 1n
+  const remainders = fractions.map((fraction, index) => fraction.minus(Fraction.of(parts[index]!)).times(Fraction.of(direction)))
+  const order = fractions.map((_, index) => index).sort((a, b) => { const larger = remainders[b]!.compare(remainders[a]!); return larger === 0n ? a - b : larger > 0n ? 1 : -1 })
+  for (const index of order.slice(0, Number(missing * direction))) parts[index] = parts[index]! + direction
+  return parts
+}

@@ -3,7 +3,8 @@ import fc from 'fast-check'
 import { readFileSync } from 'node:fs'
 import { amountOf } from '../money/amount.ts'
 import { Fraction, sumOf } from '../money/fraction.ts'
-import { POOL_METHODS, serve, throughput, type ServingPool } from './serve.ts'
+import { POOL_METHODS } from '../types.ts'
+import { serve, throughput, type ServingPool } from './serve.ts'
 
 type Printed = Record<string, { frac: string }>
 interface Expected { totals: Printed; flows: Record<string, Printed>; order?: string[]; reciprocated_support_costs?: Printed }

@@ -1,11 +1,5 @@
 import { Fraction, sumOf } from '../money/fraction.ts'
-
-export const POOL_METHODS = ['direct', 'stepDown', 'reciprocal'] as const
-/**
- * How pools that serve each other are shared. Direct: pools give only to cost centres. Step-down: in the order of the
- * list, each to those after it and to cost centres. Reciprocal: to all they serve at once, by solving the equations.
- */
-export type PoolMethod = (typeof POOL_METHODS)[number]
+import type { PoolMethod } from '../types.ts'
 
 /** A pool and what it serves: weights of cost centres and of other pools, none below zero, in any one unit. */
 export interface ServingPool { code: string; centres: ReadonlyMap<string, bigint>; pools: ReadonlyMap<string, bigint> }

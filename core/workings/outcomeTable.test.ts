@@ -15,7 +15,7 @@ const rule = (team: string, outcome: Rule['outcome']): Rule => ({ id: team, name
 const rulebook = { ...emptyRulebook(), rules: [rule('x', { kind: 'costCentre', code: '10' }), rule('y', { kind: 'pool', code: 'P' })], pools: [{ code: 'P', name: 'P', base: { kind: 'even' as const }, recipients: [] }] }
 const centres = [{ code: '10', name: '', unit: 'U', owner: '', ledgerAccount: '', validFrom: null, validTo: null }]
 const run = (all: KeyFigures[]): OutcomeTable => {
-  const { result } = allocatePeriod({ month: '2026-05', table: new KeyTable(all), rulebook, centres, rates: new Map([['USD', 10n ** 10n], ['EUR', 10n ** 10n]]) })
+  const { result } = allocatePeriod({ month: '2026-05', table: new KeyTable(all), rulebook, centres, rates: new Map([['USD', 10n ** 10n], ['EUR', 10n ** 10n]]), drivers: new Map() })
   return unpackTable(packTable(outcomeTable(result)))
 }
 

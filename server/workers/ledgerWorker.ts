@@ -7,7 +7,7 @@ import { runPeriod } from '../features/allocation/runPeriod.ts'
 import { groupKeys, keysOnPath, type GroupTask, type PathTask } from '../features/charges/groups.ts'
 import { matrixOf, valueSeries } from '../features/rulebook/classes.ts'
 import { cleanView, coverageView, findResources } from '../features/rulebook/cleaning.ts'
-import { effectOf, type Effect } from '../features/rulebook/effect.ts'
+import { effectOf, methodsOf, type Effect } from '../features/rulebook/effect.ts'
 import { ruleFigures, unassignedGroups, valuesOf } from '../features/rulebook/figures.ts'
 import { healthOf } from '../features/rulebook/health.ts'
 import { readMonthLedger, type MonthLedger } from '../features/rulebook/monthLedger.ts'
@@ -51,6 +51,7 @@ export interface LedgerTasks {
   unassigned: { in: Drafted<{ classification: string }>; out: ReturnType<typeof unassignedGroups> }
   health: { in: Drafted<{ classification: string; months: number }>; out: ReturnType<typeof healthOf> }
   effect: { in: { months: string[]; before: Rulebook; after: Rulebook }; out: Effect[] }
+  methods: { in: Drafted<object>; out: ReturnType<typeof methodsOf> }
   values: { in: Drafted<{ field: string; text: string; basis?: Basis }>; out: ReturnType<typeof valuesOf> }
   fields: { in: { month: string; rulebook?: Rulebook }; out: { field: string; keys: number }[] }
   classValues: { in: Drafted<{ classification: string; months: number }>; out: ReturnType<typeof valueSeries> }
@@ -80,6 +81,7 @@ const tasks: { [Name in keyof LedgerTasks]: (url: string, input: LedgerTasks[Nam
     for (const month of months) effects.push(effectOf(await ledgerOf(url, month, before, after), before, after))
     return effects
   },
+  methods: async (url, { month, rulebook }) => methodsOf(await ledgerOf(url, month, rulebook), rulebook),
   values: async (url, { month, rulebook, field, text, basis = rulebook.chargedBasis }) => valuesOf(await ledgerOf(url, month, rulebook), rulebook, field, basis, text, 200),
   fields: async (url, { month, rulebook }) => {
     const ledger = await ledgerOf(url, month, ...(rulebook ? [rulebook] : []))

@@ -5,7 +5,7 @@ import type { LedgerTasks, TaskReply } from './ledgerWorker.ts'
 
 export type Ledger = { [Name in keyof LedgerTasks]: (input: LedgerTasks[Name]['in']) => Promise<LedgerTasks[Name]['out']> }
 
-const TASKS = ['run', 'replay', 'figures', 'unassigned', 'health', 'effect', 'values', 'fields', 'classValues', 'matrix', 'clean', 'coverage', 'resources', 'findCharges', 'testCharge', 'group', 'keys', 'counted'] as const satisfies (keyof LedgerTasks)[]
+const TASKS = ['run', 'replay', 'figures', 'unassigned', 'health', 'effect', 'methods', 'values', 'fields', 'classValues', 'matrix', 'clean', 'coverage', 'resources', 'findCharges', 'testCharge', 'group', 'keys', 'counted'] as const satisfies (keyof LedgerTasks)[]
 
 /** One worker that keeps the ledger of the months in hand, and one or two that read files. */
 export function openWorkers(url: string, readers = 2): { ledger: Ledger; readLoad(loadId: number): Promise<void>; close(): Promise<void> } {

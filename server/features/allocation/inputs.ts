@@ -1,9 +1,10 @@
 import { createHash } from 'node:crypto'
 import { monthsBackOf } from '../../../core/clean/cleanTags.ts'
 import type { RateTable } from '../../../core/money/convert.ts'
-import type { CostCentre } from '../../../core/types.ts'
+import type { CostCentre, Drivers } from '../../../core/types.ts'
 import type { Queries } from '../../db/database.ts'
 import { reportingCurrency } from '../../settingsTable.ts'
+import { plainDrivers, readDrivers, usedDrivers } from '../drivers/store.ts'
 import { readCentres } from '../organisation/store.ts'
 import { readRates } from '../rates/store.ts'
 import { latestRulebook, type RulebookVersion } from '../rulebook/store.ts'
@@ -17,18 +18,21 @@ export interface RunInputs {
   rulebook: RulebookVersion | null
   centres: CostCentre[]
   rates: RateTable
+  /** quantities of the drivers that its pools are shared by */
+  drivers: Drivers
   hash: string
 }
 
 export async function readInputs(queries: Queries, month: string): Promise<RunInputs> {
-  const [bills, rulebook, centres, rates, currency] = await Promise.all([
+  const [bills, rulebook, centres, rates, currency, quantities] = await Promise.all([
     queries.rows<{ id: number }>("SELECT id FROM bills WHERE month = ? AND state = 'current' ORDER BY id", [month]),
-    latestRulebook(queries), readCentres(queries), readRates(queries, month), reportingCurrency(queries),
+    latestRulebook(queries), readCentres(queries), readRates(queries, month), reportingCurrency(queries), readDrivers(queries, month),
   ])
   const ids = bills.map(({ id }) => id)
   const earlierBills = await billsBefore(queries, month, monthsBackOf(rulebook?.rulebook.cleanUp ?? []))
   // names and owners of cost centres do not move money
   const validity = centres.map(({ code, validFrom, validTo }) => [code, validFrom, validTo])
-  const text = JSON.stringify([ids, rulebook?.version ?? 0, validity, [...rates].sort().map(([code, rate]) => [code, String(rate)]), currency, ...(earlierBills.length > 0 ? [earlierBills] : [])])
-  return { bills: ids, earlierBills, rulebook, centres, rates, hash: createHash('sha256').update(text).digest('hex') }
+  const drivers = rulebook ? usedDrivers(quantities, rulebook.rulebook) : new Map()
+  const text = JSON.stringify([ids, rulebook?.version ?? 0, validity, [...rates].sort().map(([code, rate]) => [code, String(rate)]), currency, ...(earlierBills.length > 0 ? [earlierBills] : []), ...(drivers.size > 0 ? [plainDrivers(drivers)] : [])])
+  return { bills: ids, earlierBills, rulebook, centres, rates, drivers, hash: createHash('sha256').update(text).digest('hex') }
 }

@@ -4,10 +4,12 @@ import { CONVERTED_SCALE, MissingRate } from '../../../core/money/convert.ts'
 import { formatAmount } from '../../../core/money/amount.ts'
 import { cellsOf, type Cell } from '../../../core/statements/cells.ts'
 import { SCALE } from '../../../core/money/amount.ts'
+import { poolTarget } from '../../../core/pools/distribute.ts'
 import type { Pool } from '../../../core/types.ts'
 import { outcomeTable } from '../../../core/workings/outcomeTable.ts'
 import type { Database, Queries } from '../../db/database.ts'
 import { conflict, invalid } from '../../refusal.ts'
+import { plainDrivers } from '../drivers/store.ts'
 import { closedMonths } from '../intake/takeLoad.ts'
 import { readInputs } from './inputs.ts'
 import { monthTables, preparedTable } from './ledger.ts'
@@ -17,17 +19,17 @@ export interface RunTask { url: string; month: string; user: string }
 
 /** Runs the latest rulebook over a month and writes the run with its workings. All of it in one transaction. */
 export async function runPeriod(database: Database, { url, month, user }: RunTask): Promise<{ runId: number }> {
-  const { bills, earlierBills, rulebook, centres, rates, hash } = await readInputs(database, month)
+  const { bills, earlierBills, rulebook, centres, rates, drivers, hash } = await readInputs(database, month)
   if ((await closedMonths(database, [month])).length > 0) throw conflict(`${month} is closed. Open the period again before running it.`)
   if (!rulebook) throw invalid('There is no published rulebook yet. Publish one first.')
   if (bills.length === 0) throw invalid(`There are no bills for ${month}. Load some in Intake first.`)
   const tables = await monthTables(database, url, month, bills, earlierBills)
   const missing = tables.table.column('BillingCurrency').values.filter((currency) => currency !== undefined && !rates.has(currency))
   if (missing.length > 0) throw invalid(`There is no exchange rate for ${missing.join(', ')} in ${month}. Enter it in Intake, then run again.`)
-  const { result, problems } = tellMissingRate(() => allocatePeriod({ month, table: preparedTable(tables, rulebook.rulebook), rulebook: rulebook.rulebook, centres, rates }))
+  const { result, problems } = tellMissingRate(() => allocatePeriod({ month, table: preparedTable(tables, rulebook.rulebook), rulebook: rulebook.rulebook, centres, rates, drivers }))
   const cells = cellsOf(result)
   return database.transaction(async (queries) => {
-    const { insertId: runId } = await queries.run("INSERT INTO runs (month, rulebook_version, input_hash, result_hash, state, user_name, problems, centres) VALUES (?, ?, ?, ?, 'done', ?, ?, ?)", [month, rulebook.version, hash, hashCells(cells), user, JSON.stringify(problems), JSON.stringify(centres)])
+    const { insertId: runId } = await queries.run("INSERT INTO runs (month, rulebook_version, input_hash, result_hash, state, user_name, problems, centres, drivers) VALUES (?, ?, ?, ?, 'done', ?, ?, ?, ?)", [month, rulebook.version, hash, hashCells(cells), user, JSON.stringify(problems), JSON.stringify(centres), JSON.stringify(plainDrivers(drivers))])
     await writeOutcomes(queries, runId, outcomeTable(result))
     await writeCells(queries, runId, cells)
     await writeWeights(queries, runId, result, rulebook.rulebook.pools)
@@ -54,11 +56,12 @@ async function writeCells(queries: Queries, runId: number, cells: readonly Cell[
     cells.map(({ provider, currency, costCentre, kind, line, amounts }) => [runId, provider, currency, costCentre, kind, line, formatAmount(amounts.billed), formatAmount(amounts.effective)]))
 }
 
-async function writeWeights(queries: Queries, runId: number, { shares }: PeriodResult, pools: readonly Pool[]): Promise<void> {
+/** The weights that pools were shared by, those of other pools under `pool:<code>`. */
+async function writeWeights(queries: Queries, runId: number, { shares, links }: PeriodResult, pools: readonly Pool[]): Promise<void> {
   const rows = new Map<string, (string | number)[]>()
-  for (const { pool, costCentre, weight, base } of shares) {
+  for (const { pool, target, weight, base } of [...shares.map((share) => ({ ...share, target: share.costCentre })), ...links.map((link) => ({ ...link, target: poolTarget(link.to) }))]) {
     const scale = weightScale(pools.find(({ code }) => code === pool)!)
-    rows.set(`${pool} ${costCentre}`, [runId, pool, costCentre, formatAmount(weight, 0, scale), formatAmount(base, 0, scale)])
+    rows.set(`${pool} ${target}`, [runId, pool, target, formatAmount(weight, 0, scale), formatAmount(base, 0, scale)])
   }
   await queries.insert('INSERT INTO run_weights (run_id, pool, cost_centre, weight, base) VALUES ?', [...rows.values()])
 }
@@ -66,5 +69,5 @@ async function writeWeights(queries: Queries, runId: number, { shares }: PeriodR
 /** Decimals of the integers that a pool's base counts in. */
 function weightScale({ base }: Pool): number {
   if (base.kind === 'direct') return CONVERTED_SCALE
-  return base.kind === 'fixed' ? SCALE : 0
+  return base.kind === 'fixed' || base.kind === 'driver' ? SCALE : 0
 }

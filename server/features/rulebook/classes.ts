@@ -17,9 +17,9 @@ interface Valued { table: KeyTable; pieces: Piece[]; valueOf(classification: str
 
 /** The charges of a month under a rulebook, split as its rules split them, each with all its values. Cost centres come before pools are shared: places as in moves. */
 function valued(ledger: MonthLedger, rulebook: Rulebook): Valued {
-  const { month, rates, centres } = ledger
+  const { month, rates, centres, drivers } = ledger
   const table = preparedTable(ledger, rulebook)
-  const { outcomes } = allocatePeriod({ month, table, rulebook, centres, rates }).result
+  const { outcomes } = allocatePeriod({ month, table, rulebook, centres, rates, drivers }).result
   const pieces = outcomes.map(({ row, key, amounts }) => ({ row, amount: convert(amounts[rulebook.chargedBasis], key.attributes.BillingCurrency!, rates) }))
   return {
     table, pieces,

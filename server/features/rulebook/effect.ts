@@ -3,7 +3,9 @@ import { movesBetween } from '../../../core/classify/moves.ts'
 import { CONVERTED_SCALE } from '../../../core/money/convert.ts'
 import { formatAmount, roundTo } from '../../../core/money/amount.ts'
 import { cellsOf, roundCells, type RoundedCell } from '../../../core/statements/cells.ts'
-import type { Rulebook } from '../../../core/types.ts'
+import type { PoolLink } from '../../../core/pools/sharePools.ts'
+import type { Problem } from '../../../core/problems.ts'
+import { POOL_METHODS, type PoolMethod, type Rulebook } from '../../../core/types.ts'
 import { preparedTable } from '../allocation/ledger.ts'
 import type { MonthLedger } from './monthLedger.ts'
 
@@ -27,15 +29,30 @@ export function effectOf(ledger: MonthLedger, before: Rulebook, after: Rulebook)
   return { month: ledger.month, centres, moves: describe(ledger, moves.slice(0, MOST_MOVES)), moreMoves: Math.max(0, moves.length - MOST_MOVES) }
 }
 
-function chargedUnder(ledger: MonthLedger, rulebook: Rulebook): { sums: Map<string, bigint>; outcomes: KeyOutcome[] } {
-  const { month, rates, currency, centres } = ledger
-  const { result } = allocatePeriod({ month, table: preparedTable(ledger, rulebook), rulebook, centres, rates })
+export interface MethodEffect { methods: PoolMethod[]; /** charged under each method, in their order */ centres: { code: string; amounts: string[] }[]; network: { pool: string; to: string; share: number }[]; problems: string[] }
+
+/** What each cost centre is charged under each method of sharing pools that serve each other, and who serves whom under the draft's. */
+export function methodsOf(ledger: MonthLedger, rulebook: Rulebook): MethodEffect {
+  const runs = POOL_METHODS.map((poolMethod) => chargedUnder(ledger, { ...rulebook, poolMethod }))
+  const own = chargedUnder(ledger, { ...rulebook, poolMethod: 'reciprocal' })
+  const show = (units: bigint): string => formatAmount(units, ledger.digits, ledger.digits)
+  const codes = [...new Set(runs.flatMap(({ sums }) => [...sums.keys()]))].sort()
+  return {
+    methods: [...POOL_METHODS], centres: codes.map((code) => ({ code, amounts: runs.map(({ sums }) => show(sums.get(code) ?? 0n)) })),
+    network: own.links.map(({ pool, to, weight, base }) => ({ pool, to, share: Number((weight * 1_000_000n) / base) / 1_000_000 })),
+    problems: [...new Set(runs[POOL_METHODS.indexOf(rulebook.poolMethod)]!.problems.filter(({ code }) => code.startsWith('POOL')).map(({ message }) => message))],
+  }
+}
+
+function chargedUnder(ledger: MonthLedger, rulebook: Rulebook): { sums: Map<string, bigint>; outcomes: KeyOutcome[]; links: PoolLink[]; problems: Problem[] } {
+  const { month, rates, currency, centres, drivers } = ledger
+  const { result, problems } = allocatePeriod({ month, table: preparedTable(ledger, rulebook), rulebook, centres, rates, drivers })
   const sums = new Map<string, bigint>()
   for (const cell of roundCells(cellsOf(result), rulebook.chargedBasis, rates, currency)) {
     const code = bearerOf(cell)
     sums.set(code, (sums.get(code) ?? 0n) + cell.rounded)
   }
-  return { sums, outcomes: result.outcomes }
+  return { sums, outcomes: result.outcomes, links: result.links, problems }
 }
 
 /** The cost centre that a cell is charged to, or the word for money that nobody is charged. */

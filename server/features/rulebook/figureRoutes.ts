@@ -42,6 +42,8 @@ export function rulebookFigureRoutes(app: App): void {
 
   app.post('/api/rulebook/matrix', asked(Type.Object({ ...Drafted, across: Classified, down: Classified })), ({ body }) => ledger.matrix({ ...body, rulebook: usable(body.rulebook) }))
 
+  app.post('/api/rulebook/methods', asked(Type.Object(Drafted)), ({ body }) => ledger.methods({ ...body, rulebook: usable(body.rulebook) }))
+
   app.post('/api/rulebook/clean', asked(Type.Object(Drafted)), ({ body }) => ledger.clean({ ...body, rulebook: usable(body.rulebook) }))
 
   app.post('/api/rulebook/coverage', asked(Type.Object(Drafted)), async ({ body }) => ({ rows: await ledger.coverage({ ...body, rulebook: usable(body.rulebook), months: MONTHS_LOOKED_AT }) }))

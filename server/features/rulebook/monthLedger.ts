@@ -3,11 +3,12 @@ import { minorDigits } from '../../../core/money/currency.ts'
 import { formatAmount, roundTo } from '../../../core/money/amount.ts'
 import type { KeyTable } from '../../../core/classify/keyTable.ts'
 import { monthsBackOf } from '../../../core/clean/cleanTags.ts'
-import type { Basis, CostCentre, KeyFigures, Rule, Rulebook } from '../../../core/types.ts'
+import type { Basis, CostCentre, Drivers, KeyFigures, Rule, Rulebook } from '../../../core/types.ts'
 import type { Queries } from '../../db/database.ts'
 import { invalid } from '../../refusal.ts'
 import { reportingCurrency } from '../../settingsTable.ts'
 import { billsBefore, currentBills, monthTables, preparedTable, type MonthTables } from '../allocation/ledger.ts'
+import { readDrivers } from '../drivers/store.ts'
 import { readCentres } from '../organisation/store.ts'
 import { readRates } from '../rates/store.ts'
 
@@ -15,16 +16,16 @@ import { readRates } from '../rates/store.ts'
 export const COST_CENTRE = ''
 
 /** Everything that is computed from, for one month. */
-export interface MonthLedger extends MonthTables { rates: RateTable; digits: number; currency: string; centres: CostCentre[] }
+export interface MonthLedger extends MonthTables { rates: RateTable; digits: number; currency: string; centres: CostCentre[]; drivers: Drivers }
 
 /** `monthsBack`: how many months before it the rulebooks in question look at. */
 export async function readMonthLedger(queries: Queries, url: string, month: string, ...rulebooks: Pick<Rulebook, 'cleanUp'>[]): Promise<MonthLedger> {
   const monthsBack = Math.max(0, ...rulebooks.map(({ cleanUp }) => monthsBackOf(cleanUp)))
   const [bills, before] = await Promise.all([currentBills(queries, month), billsBefore(queries, month, monthsBack)])
-  const [tables, rates, currency, centres] = await Promise.all([monthTables(queries, url, month, bills, before), readRates(queries, month), reportingCurrency(queries), readCentres(queries)])
+  const [tables, rates, currency, centres, drivers] = await Promise.all([monthTables(queries, url, month, bills, before), readRates(queries, month), reportingCurrency(queries), readCentres(queries), readDrivers(queries, month)])
   const missing = tables.table.column('BillingCurrency').values.filter((code) => code !== undefined && !rates.has(code))
   if (missing.length > 0) throw invalid(`There is no exchange rate for ${missing.join(', ')} in ${month}. Enter it in Intake first.`)
-  return { ...tables, rates, digits: minorDigits(currency), currency, centres }
+  return { ...tables, rates, digits: minorDigits(currency), currency, centres, drivers }
 }
 
 /** The rules of a classification of the rulebook, and the charges as they see them: cleaned, with the classifications before it. */

@@ -1,5 +1,5 @@
 import { Type } from 'typebox'
-import { OPERATORS } from '../../../core/types.ts'
+import { OPERATORS, POOL_METHODS } from '../../../core/types.ts'
 import { Code, MonthOrNull } from '../schemas.ts'
 
 const Closed = { additionalProperties: false }
@@ -21,9 +21,9 @@ const Rule = Type.Object({
 }, Closed)
 const PoolBase = Type.Union([
   Type.Object({ kind: Type.Literal('even') }, Closed), Type.Object({ kind: Type.Literal('direct') }, Closed),
-  Type.Object({ kind: Type.Literal('fixed'), percents: Type.Record(Type.String(), Type.String({ maxLength: 30 })) }, Closed),
+  Type.Object({ kind: Type.Literal('fixed'), percents: Percents }, Closed), Type.Object({ kind: Type.Literal('driver'), driver: Code }, Closed),
 ])
-const Pool = Type.Object({ code: Code, name: Type.String({ minLength: 1, maxLength: 200 }), base: PoolBase, recipients: Type.Array(Code, { maxItems: 10_000 }) }, Closed)
+const Pool = Type.Object({ code: Code, name: Type.String({ minLength: 1, maxLength: 200 }), base: PoolBase, recipients: Type.Array(Code, { maxItems: 10_000 }), serves: Type.Optional(Type.Array(Code, { maxItems: 500 })) }, Closed)
 
 const TagKey = Type.String({ maxLength: 200 })
 const CleanAct = Type.Union([
@@ -40,4 +40,5 @@ const Classification = Type.Object({ code: Code, name: Type.String({ minLength: 
 export const RulebookSchema = Type.Object({
   chargedBasis: Type.Enum(['billed', 'effective']), tagKeys: Type.Array(TagKey, { maxItems: 1_000, default: [] }), cleanUp: Type.Array(CleanStep, { maxItems: 2_000, default: [] }),
   classifications: Type.Array(Classification, { maxItems: 50, default: [] }), rules: Type.Array(Rule, { maxItems: 5_000 }), pools: Type.Array(Pool, { maxItems: 500 }),
+  poolMethod: Type.Enum([...POOL_METHODS], { default: 'direct' }),
 }, Closed)

@@ -2,7 +2,7 @@ import { formatAmount, roundTo } from '../../../core/money/amount.ts'
 import { CONVERTED_SCALE } from '../../../core/money/convert.ts'
 import { minorDigits } from '../../../core/money/currency.ts'
 import { addMonths } from '../../../core/calendar/month.ts'
-import { baseLabel } from '../../../core/pools/distribute.ts'
+import { baseLabel, POOL_TARGET } from '../../../core/pools/distribute.ts'
 import { buildStatement, type PoolNote, type Statement } from '../../../core/statements/statement.ts'
 import type { RoundedCell } from '../../../core/statements/cells.ts'
 import type { Basis } from '../../../core/types.ts'
@@ -81,8 +81,11 @@ async function poolNotes(database: Database, run: RunRow, basis: Basis, scope: S
     const own = weights.filter((row) => row.pool === pool.code && scope.centres.includes(row.cost_centre))
     const weight = own.reduce((sum, row) => sum + exact(row.weight), 0n)
     const amount = cells.filter(({ kind, line }) => (kind === 'pool' || kind === 'held') && line === pool.code).reduce((sum, { rounded }) => sum + rounded, 0n)
+    // where it serves other pools as well, what passes through it is more than what cost centres get
+    const paid = weights.filter((row) => row.pool === pool.code && !row.cost_centre.startsWith(POOL_TARGET)).reduce((sum, row) => sum + exact(row.weight), 0n)
+    const passing = own.length > 0 && paid > 0n ? roundedQuotient(amount * exact(own[0]!.base), paid) : amount
     const share = own.length > 0 ? (weight * 10n ** 8n) / exact(own[0]!.base) : 0n
-    notes.set(pool.code, { name: pool.name, amount, base: baseLabel(pool), share })
+    notes.set(pool.code, { name: pool.name, amount: passing, base: baseLabel(pool), share })
   }
   return notes
 }
@@ -95,3 +98,6 @@ export function exact(text: string): bigint {
 
 /** Rounds for display only: 10^-20 of the reporting currency to its minor digits. */
 export const shown = (units: bigint, digits: number): string => formatAmount(roundTo(units, digits, CONVERTED_SCALE), digits, digits)
+
+/** Half away from zero: for a note beside figures, which are exact. */
+const roundedQuotient = (over: bigint, under: bigint): bigint => ((over < 0n ? -1n : 1n) * (2n * (over < 0n ? -over : over) + under)) / (2n * under)

@@ -5,6 +5,7 @@ import TabRow from '../../components/TabRow.vue'
 import { usePlace } from '../../composables/usePlace.ts'
 import { useSession } from '../../stores/session.ts'
 import CalendarTab from './CalendarTab.vue'
+import DriversTab from './DriversTab.vue'
 import LoadCard from './LoadCard.vue'
 import LoadsTab from './LoadsTab.vue'
 import RatesTab from './RatesTab.vue'
@@ -12,7 +13,7 @@ import TagsTab from './TagsTab.vue'
 
 const session = useSession()
 const { route, go } = usePlace()
-const TABS = { bills: 'Bills', calendar: 'What has arrived', tags: 'Tags', rates: 'Exchange rates' }
+const TABS = { bills: 'Bills', calendar: 'What has arrived', tags: 'Tags', drivers: 'Drivers', rates: 'Exchange rates' }
 const tab = computed(() => (Object.hasOwn(TABS, String(route.query.tab)) ? String(route.query.tab) : 'bills'))
 const load = computed(() => Number(route.query.load) || null)
 </script>
@@ -25,6 +26,7 @@ const load = computed(() => Number(route.query.load) || null)
   <LoadsTab v-if="tab === 'bills'" />
   <CalendarTab v-else-if="tab === 'calendar'" />
   <TagsTab v-else-if="tab === 'tags'" />
+  <DriversTab v-else-if="tab === 'drivers'" />
   <RatesTab v-else />
   <LoadCard v-if="load" :id="load" @close="go({ load: undefined })" />
 </template>

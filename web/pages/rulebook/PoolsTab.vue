@@ -1,18 +1,29 @@
 <script setup lang="ts">
-import { computed, ref, toRaw } from 'vue'
+import { computed, nextTick, ref, toRaw } from 'vue'
 import { baseLabel } from '../../../core/pools/distribute.ts'
 import { addsUpToHundred, percentSum } from '../../../core/money/percents.ts'
 import { formatAmount } from '../../../core/money/amount.ts'
-import type { CostCentre, Pool } from '../../../core/types.ts'
+import type { CostCentre, Pool, PoolMethod } from '../../../core/types.ts'
+import type { Driver } from '../../../server/features/drivers/store.ts'
+import type { MethodEffect } from '../../../server/features/rulebook/effect.ts'
 import { get } from '../../api/client.ts'
+import ErrorNote from '../../components/ErrorNote.vue'
 import PlainDialog from '../../components/PlainDialog.vue'
 import { useAnswer } from '../../composables/useAnswer.ts'
+import { useDraftAnswer } from '../../composables/useDraftAnswer.ts'
+import { usePlace } from '../../composables/usePlace.ts'
+import { amount, monthName } from '../../format.ts'
 import { useDraft } from '../../stores/draft.ts'
 import { useSession } from '../../stores/session.ts'
+import PoolDrawing from './PoolDrawing.vue'
+import { centreName } from './words.ts'
 
 const draft = useDraft()
 const session = useSession()
 const { data: organisation } = useAnswer(() => 'organisation', (_question, signal) => get<{ centres: CostCentre[] }>('/api/organisation', {}, signal))
+const { month, linkTo } = usePlace()
+const { data: known } = useAnswer(() => month.value, (asked, signal) => get<{ drivers: Driver[] }>('/api/drivers', { month: asked }, signal))
+const drivers = computed(() => known.value?.drivers ?? [])
 const centres = computed(() => organisation.value?.centres ?? [])
 const edited = ref<Pool | null>(null)
 const editedCode = ref<string | null>(null)
@@ -32,6 +43,7 @@ const flaw = computed(() => {
   if (!pool) return ''
   if (!pool.code.trim() || !pool.name.trim()) return 'Give the pool a code and a name.'
   if (pools.value.some(({ code }) => code === pool.code.trim() && code !== editedCode.value)) return `There is a pool ${pool.code} already.`
+  if (pool.base.kind === 'driver' && !pool.base.driver) return 'Choose the driver that it is shared by; drivers are kept in Intake.'
   if (pool.base.kind === 'fixed' && !addsUpToHundred(given.value)) return sum.value === null ? 'Write percentages as plain decimals.' : `The percentages add up to ${sum.value}, not to 100.`
   return ''
 })
@@ -47,30 +59,71 @@ const flip = (code: string): void => {
   const { recipients } = edited.value!
   edited.value!.recipients = recipients.includes(code) ? recipients.filter((other) => other !== code) : [...recipients, code].sort()
 }
-const described = (pool: Pool): string => (pool.base.kind === 'fixed' ? Object.entries(pool.base.percents).map(([code, text]) => `${code} ${text} %`).join(', ') : pool.recipients.length ? `among ${pool.recipients.join(', ')}` : 'among all cost centres')
+const others = computed(() => pools.value.filter(({ code }) => code !== editedCode.value && code !== edited.value?.code))
+const serveFlip = (code: string): void => { const now = edited.value!.serves ?? []; edited.value!.serves = now.includes(code) ? now.filter((other) => other !== code) : [...now, code].sort() }
+function chooseBase(kind: string): void {
+  edited.value!.base = kind === 'fixed' ? { kind, percents: percents.value } : kind === 'driver' ? { kind, driver: drivers.value[0]?.code ?? '' } : { kind: kind as 'even' | 'direct' }
+}
+/** Step-down goes in the order of the list. */
+async function move(index: number, by: number): Promise<void> {
+  const to = index + by
+  if (to < 0 || to >= pools.value.length) return
+  const next = [...pools.value]
+  next.splice(to, 0, ...next.splice(index, 1))
+  draft.changePools(next)
+  await nextTick()
+  document.querySelector<HTMLElement>(`[data-pool-index="${to}"] .grip`)?.focus()
+}
+const METHODS: Record<PoolMethod, string> = { direct: 'direct: pools give only to cost centres', stepDown: 'step-down: in the order of the list, each to those after it', reciprocal: 'reciprocal: to all they serve at once' }
+const { data: effect, error: effectError, again: effectAgain } = useDraftAnswer<MethodEffect>('/api/rulebook/methods')
+const differing = computed(() => (effect.value?.centres ?? []).filter(({ amounts }) => new Set(amounts).size > 1))
+const openPool = (code: string): void => { const pool = pools.value.find((one) => one.code === code); if (pool) edit(pool) }
+const described = (pool: Pool): string => (pool.base.kind === 'driver' ? 'those with a quantity in the month' : pool.base.kind === 'fixed' ? Object.entries(pool.base.percents).map(([code, text]) => `${code} ${text} %`).join(', ') : pool.recipients.length ? `among ${pool.recipients.join(', ')}` : 'among all cost centres')
 </script>
 
 <template>
   <div class="px-7 pb-8">
     <div class="flex items-baseline justify-between pb-1"><p class="note">A rule sends shared cost to a pool; the pool is shared among cost centres after all direct cost is known.</p><button v-if="session.isKeeper" class="link" @click="edit(null)">Add a pool</button></div>
     <table v-if="pools.length" class="book">
-      <thead><tr><th>pool</th><th>shared</th><th>among</th><th>filled by</th><th /></tr></thead>
-      <tbody><tr v-for="pool in pools" :key="pool.code">
-        <td><button class="font-semibold hover:underline" @click="edit(pool)">{{ pool.name }}</button> <span class="note">{{ pool.code }}</span></td><td>{{ baseLabel(pool) }}</td><td class="note max-w-80">{{ described(pool) }}</td>
+      <thead><tr><th class="w-8" /><th>pool</th><th>shared</th><th>among</th><th>filled by</th><th /></tr></thead>
+      <tbody><tr v-for="(pool, index) in pools" :key="pool.code" :data-pool-index="index" :data-pool="pool.code">
+        <td><button v-if="session.isKeeper" class="grip px-1 text-soft" :aria-label="`Move pool ${index + 1}, ${pool.name}; arrow keys move it`" @keydown.up.prevent="move(index, -1)" @keydown.down.prevent="move(index, 1)">⠿</button></td>
+        <td><button class="font-semibold hover:underline" @click="edit(pool)">{{ pool.name }}</button> <span class="note">{{ pool.code }}</span></td><td>{{ baseLabel(pool) }}</td><td class="note max-w-80">{{ described(pool) }}<template v-if="pool.serves?.length">; serves pool {{ pool.serves.join(', ') }}</template></td>
         <td class="note"><template v-if="rulesOf(pool.code).length">{{ rulesOf(pool.code).join(', ') }}</template><span v-else class="text-warn">no rule</span></td>
         <td class="text-right"><button v-if="session.isKeeper" class="note hover:text-warn" @click="remove(pool)">Delete</button></td>
       </tr></tbody>
     </table>
+    <section v-if="pools.length" class="mt-6" aria-label="Pools that serve each other">
+      <h2>Pools that serve each other</h2>
+      <p class="flex items-baseline gap-4 py-1"><label>Shared <select class="field" data-pool-method :disabled="!session.isKeeper" :value="draft.rulebook?.poolMethod" @change="draft.change({ ...draft.rulebook!, poolMethod: ($event.target as HTMLSelectElement).value as PoolMethod })"><option v-for="(label, method) in METHODS" :key="method" :value="method">{{ label }}</option></select></label></p>
+      <ErrorNote v-if="effectError" :error="effectError" @again="effectAgain" />
+      <template v-else-if="effect">
+        <p v-for="problem in effect.problems" :key="problem" class="my-1 border-l-2 border-warn pl-3">{{ problem }}</p>
+        <p v-if="effect.network.length === 0" class="note">No pool gives to another, so every method gives the same.</p>
+        <template v-else>
+          <PoolDrawing :pools="pools" :network="effect.network" @open="openPool" />
+          <h2 class="mt-4">What each method charges in {{ monthName(month) }}</h2>
+          <table v-if="differing.length" class="book" data-methods><thead><tr><th>cost centre</th><th v-for="method in effect.methods" :key="method" class="num" :class="{ 'font-semibold text-ink!': method === draft.rulebook?.poolMethod }">{{ { direct: 'direct', stepDown: 'step-down', reciprocal: 'reciprocal' }[method] }}</th></tr></thead>
+            <tbody><tr v-for="centre in differing" :key="centre.code" :data-method-centre="centre.code"><td>{{ centre.code === 'held' ? 'Held or set aside' : centreName(centre.code, centres) }}</td><td v-for="(text, index) in centre.amounts" :key="index" class="num" :class="{ 'font-semibold': effect.methods[index] === draft.rulebook?.poolMethod }">{{ amount(text) }}</td></tr></tbody></table>
+          <p v-else class="note">No cost centre is charged differently by any of them.</p>
+        </template>
+      </template>
+    </section>
     <p v-else>No pool yet. Shared cost, such as support plans or tax, goes to a pool before it goes to those who use it.</p>
     <PlainDialog :open="edited !== null" :title="editedCode ? 'A pool' : 'A new pool'" @close="edited = null">
       <form v-if="edited" @submit.prevent="!flaw && keep()">
         <fieldset :disabled="!session.isKeeper" class="flex flex-col gap-3">
           <div class="flex gap-4"><label>Code<input v-model="edited.code" class="field mt-1 block w-32" maxlength="32" /></label><label class="flex-1">Name<input v-model="edited.name" class="field mt-1 block w-full" maxlength="200" /></label></div>
-          <label>Shared<select class="field mt-1 block" :value="edited.base.kind" @change="edited.base = ($event.target as HTMLSelectElement).value === 'fixed' ? { kind: 'fixed', percents } : { kind: ($event.target as HTMLSelectElement).value as 'even' | 'direct' }"><option value="direct">in proportion to direct cost</option><option value="even">evenly</option><option value="fixed">by fixed percentages</option></select></label>
-          <div class="max-h-64 overflow-auto border-t border-rule">
+          <div class="flex items-end gap-4"><label>Shared<select class="field mt-1 block" data-pool-base :value="edited.base.kind" @change="chooseBase(($event.target as HTMLSelectElement).value)"><option value="direct">in proportion to direct cost</option><option value="even">evenly</option><option value="fixed">by fixed percentages</option><option value="driver">in proportion to a driver</option></select></label>
+            <label v-if="edited.base.kind === 'driver'" class="flex-1">Driver<select v-model="edited.base.driver" class="field mt-1 block w-full" data-pool-driver><option v-for="one in drivers" :key="one.code" :value="one.code">{{ one.name }}{{ one.unit ? `, ${one.unit}` : '' }}</option></select></label></div>
+          <p v-if="edited.base.kind === 'driver'" class="note">Cost centres and pools with a quantity in the month share it. Quantities are kept in <RouterLink class="link" :to="linkTo('/intake?tab=drivers')">Intake, Drivers</RouterLink>.</p>
+          <div v-if="edited.base.kind !== 'driver'" class="max-h-64 overflow-auto border-t border-rule" tabindex="0" role="region" aria-label="Who shares it">
             <label v-for="centre in centres" :key="centre.code" class="flex items-center justify-between border-b border-rule py-1"><span>{{ centre.code }} {{ centre.name }}</span>
               <input v-if="edited.base.kind === 'fixed'" v-model="percents[centre.code]" class="field w-24 text-right" inputmode="decimal" :aria-label="`Per cent for ${centre.code}`" />
               <input v-else type="checkbox" :checked="edited.recipients.length === 0 || edited.recipients.includes(centre.code)" @change="edited.recipients.length === 0 ? (edited.recipients = centres.map(({ code }) => code).filter((code) => code !== centre.code)) : flip(centre.code)" /></label>
+            <template v-if="edited.base.kind !== 'direct'"><label v-for="pool in others" :key="pool.code" class="flex items-center justify-between border-b border-rule py-1"><span>Pool {{ pool.name }}</span>
+              <input v-if="edited.base.kind === 'fixed'" v-model="percents[`pool:${pool.code}`]" class="field w-24 text-right" inputmode="decimal" :aria-label="`Per cent for pool ${pool.code}`" />
+              <input v-else type="checkbox" :checked="edited.serves?.includes(pool.code)" @change="serveFlip(pool.code)" /></label></template>
           </div>
           <p v-if="edited.base.kind === 'fixed'" class="text-right">in all <b>{{ sum ?? '–' }}</b> %</p>
         </fieldset>

@@ -1,0 +1,42 @@
+<script setup lang="ts">
+import { Graph, layout } from '@dagrejs/dagre'
+import { computed } from 'vue'
+import type { Pool } from '../../../core/types.ts'
+
+/** Who serves whom: pools as beads, an arrow with the part that one gives to another. */
+const props = defineProps<{ pools: Pool[]; network: { pool: string; to: string; share: number }[] }>()
+const emit = defineEmits<{ open: [code: string] }>()
+const WIDTH = 172
+const HEIGHT = 40
+
+const laid = computed(() => {
+  const codes = [...new Set(props.network.flatMap(({ pool, to }) => [pool, to]))]
+  if (codes.length === 0) return null
+  const graph = new Graph({ multigraph: true })
+  graph.setGraph({ rankdir: 'LR', nodesep: 34, ranksep: 130, marginx: 12, marginy: 26 })
+  graph.setDefaultEdgeLabel(() => ({}))
+  for (const code of codes) graph.setNode(code, { width: WIDTH, height: HEIGHT })
+  props.network.forEach(({ pool, to, share }) => graph.setEdge(pool, to, { width: 46, height: 16, labelpos: 'c', share }, `${pool} ${to}`))
+  layout(graph)
+  const { width = 0, height = 0 } = graph.graph() as { width?: number; height?: number }
+  return {
+    width, height,
+    nodes: graph.nodes().map((code: string) => ({ code, ...(graph.node(code) as { x: number; y: number }), name: props.pools.find((pool) => pool.code === code)?.name ?? code })),
+    edges: graph.edges().map((edge: { v: string; w: string }) => { const { points, x, y, share } = graph.edge(edge) as { points: { x: number; y: number }[]; x: number; y: number; share: number }; return { ...edge, path: points.map((point, index) => `${index === 0 ? 'M' : 'L'}${point.x},${point.y}`).join(' '), x, y, share } }),
+  }
+})
+</script>
+
+<template>
+  <figure v-if="laid" class="overflow-x-auto" tabindex="0" role="group" aria-label="Who serves whom">
+    <svg :width="laid.width" :height="laid.height" :viewBox="`0 0 ${laid.width} ${laid.height}`" data-pool-drawing>
+      <defs><marker id="gives" viewBox="0 0 8 8" refX="7" refY="4" markerWidth="8" markerHeight="8" orient="auto-start-reverse"><path d="M0,0 L8,4 L0,8 z" fill="var(--soft)" /></marker></defs>
+      <g v-for="edge in laid.edges" :key="`${edge.v} ${edge.w}`"><path :d="edge.path" fill="none" stroke="var(--rod)" :stroke-width="Math.max(1.2, edge.share * 6)" marker-end="url(#gives)" />
+        <text :x="edge.x" :y="edge.y - 5" text-anchor="middle" fill="var(--ink)" font-size="12">{{ (edge.share * 100).toFixed(1) }} %</text></g>
+      <g v-for="node in laid.nodes" :key="node.code" class="cursor-pointer" role="button" tabindex="0" :aria-label="node.name" @click="emit('open', node.code)" @keydown.enter="emit('open', node.code)">
+        <rect :x="node.x - WIDTH / 2" :y="node.y - HEIGHT / 2" :width="WIDTH" :height="HEIGHT" :rx="HEIGHT / 2" fill="var(--page)" stroke="var(--accent)" stroke-width="1.6" />
+        <text :x="node.x" :y="node.y + 5" text-anchor="middle" fill="var(--ink)" font-size="13" font-weight="600">{{ node.name.length > 22 ? `${node.name.slice(0, 21)}…` : node.name }}</text>
+      </g>
+    </svg>
+  </figure>
+</template>
