@@ -4,6 +4,7 @@ import { combinedCode, type KeyTable } from './classify/keyTable.ts'
 import { convert, type RateTable } from './money/convert.ts'
 import { addsUpToHundred, HUNDRED, splitAmounts } from './money/percents.ts'
 import { OutcomeSums } from './packed/outcomeSums.ts'
+import { needsDirectCost } from './pools/distribute.ts'
 import { sharePools, type PoolLink, type PoolStream, type StreamHeld, type StreamShare } from './pools/sharePools.ts'
 import type { Problem } from './problems.ts'
 import { BASES, type Amounts, type Basis, type CostCentre, type Drivers, type KeyFigures, type Outcome, type Rule, type Rulebook } from './types.ts'
@@ -113,7 +114,7 @@ function wayOf(outcome: Outcome, to: (kind: 'costCentre' | 'pool' | 'aside', tar
 /** Direct cost of each cost centre on the charged basis, in 10^-20 of the reporting currency. */
 function directCosts(outcomes: readonly KeyOutcome[], { table, rulebook, rates }: PeriodInput): Map<string, bigint> {
   const costs = new Map<string, bigint>()
-  if (!rulebook.pools.some(({ base }) => base.kind === 'direct')) return costs
+  if (!rulebook.pools.some(needsDirectCost)) return costs
   const { codes, values } = table.column('BillingCurrency')
   const columns = table.amounts()
   const sums = new OutcomeSums()

@@ -89,13 +89,19 @@ export type CleanAct =
 
 export interface CleanStep { id: string; enabled: boolean; from: Month | null; to: Month | null; act: CleanAct }
 
-export type PoolBase =
+/** A base that can be part of a mix. */
+export type SimpleBase =
   | { kind: 'even' }
   | { kind: 'direct' }
-  /** by cost centre, and by `pool:<code>` for pools that it serves */
-  | { kind: 'fixed'; percents: Percents }
   /** in proportion to a driver of the month, by cost centre and by `pool:<code>` */
   | { kind: 'driver'; driver: string }
+
+export type PoolBase =
+  | SimpleBase
+  /** by cost centre, and by `pool:<code>` for pools that it serves */
+  | { kind: 'fixed'; percents: Percents }
+  /** parts of the pool, in per cent adding up to 100, each by its own base: the fixed part of a dual rate by planned capacity, the rest by use */
+  | { kind: 'mix'; parts: { percent: string; base: SimpleBase }[] }
 
 export interface Pool {
   code: string

@@ -1,13 +1,14 @@
 import { readFileSync } from 'node:fs'
 import { focusCases } from './focus.ts'
 import { roundingCase } from './rounding.ts'
+import { supportCase } from './support.ts'
 
 /** What became of a case; a form that the program does not know is neither passed nor failed. */
 export interface Verdict { id: string; state: 'pass' | 'fail' | 'not known'; expected?: unknown; got?: unknown }
 export interface ReferenceCase { id: string; kind?: string; input?: Record<string, unknown>; expected?: unknown }
 
 type Runner = (one: ReferenceCase) => Verdict
-const RUNNERS: Record<string, Runner> = { proportional_rounding: roundingCase, proportional_rounding_invalid: roundingCase }
+const RUNNERS: Record<string, Runner> = { proportional_rounding: roundingCase, proportional_rounding_invalid: roundingCase, support_departments: supportCase }
 
 function verdictsOf(document: Record<string, unknown>): Verdict[] {
   if ('valid_rows' in document || 'row_rules' in document) return focusCases(document)

@@ -22,6 +22,7 @@ export function checkRulebook(rulebook: Rulebook, centres: readonly CostCentre[]
       const strangers = (pool.serves ?? []).filter((code) => code === pool.code || !pools.has(code))
       return [
         ...(pool.base.kind === 'fixed' && !addsUpToHundred(pool.base.percents) ? [{ code: 'POOL_PERCENT' as const, subject: pool.code, message: `The percentages of pool ${pool.name} do not add up to 100 exactly.` }] : []),
+        ...(pool.base.kind === 'mix' && !addsUpToHundred(Object.fromEntries(pool.base.parts.map(({ percent }, index) => [index, percent]))) ? [{ code: 'POOL_PERCENT' as const, subject: pool.code, message: `The parts of pool ${pool.name} do not add up to 100 exactly.` }] : []),
         ...(unknown.length > 0 ? [{ code: 'RULE_TARGET_UNKNOWN' as const, subject: pool.code, message: `Pool ${pool.name} names ${unknown.join(', ')}, which is no cost centre and no other pool.` }] : []),
         ...(strangers.length > 0 ? [{ code: 'RULE_TARGET_UNKNOWN' as const, subject: pool.code, message: `Pool ${pool.name} serves ${strangers.join(', ')}, which is no other pool.` }] : []),
       ]

@@ -27,7 +27,7 @@ export class Fraction {
 }
 
 /** Euclid's algorithm, on magnitudes; 1 for two zeros, so that it can always divide. */
-function commonDivisor(a: bigint, b: bigint): bigint {
+export function commonDivisor(a: bigint, b: bigint): bigint {
   let [x, y] = [a < 0n ? -a : a, b < 0n ? -b : b]
   while (y > 0n) [x, y] = [y, x % y]
   return x || 1n

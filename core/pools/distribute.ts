@@ -1,8 +1,9 @@
 import { holdsIn, type Month } from '../calendar/month.ts'
 import { parseAmount } from '../money/amount.ts'
 import { apportion } from '../money/apportion.ts'
+import { commonDivisor } from '../money/fraction.ts'
 import { HUNDRED } from '../money/percents.ts'
-import { BASES, type Amounts, type CostCentre, type Drivers, type Pool } from '../types.ts'
+import { BASES, type Amounts, type CostCentre, type Drivers, type Pool, type SimpleBase } from '../types.ts'
 import type { Problem } from '../problems.ts'
 
 /** What shares a pool, by weight in one unit (see `baseLabel`): cost centres and other pools, each in the order of their codes. */
@@ -37,8 +38,10 @@ export interface WeightSources { centres: readonly CostCentre[]; directCost: Rea
  * centres billed in different currencies compare; a centre whose direct cost is negative counts as zero and is named
  * by the zero share it gets. Percentages are in 10^-10 per cent, drivers in 10^-10 of their unit; even is one each.
  */
-export function weightsOf(pool: Pool, { centres, directCost, drivers, month, pools }: WeightSources): Weights {
+export function weightsOf(pool: Pool, sources: WeightSources): Weights {
   const { base } = pool
+  if (base.kind === 'mix') return mixed(base.parts.map(({ percent, base: part }) => ({ percent: parseAmount(percent)?.units ?? 0n, weights: weightsOf({ ...pool, base: part }, sources) })))
+  const { centres, directCost, drivers, month, pools } = sources
   const valid = centres.filter((centre) => holdsIn(month, centre.validFrom, centre.validTo)).map(({ code }) => code).sort()
   const isPool = (code: string): boolean => code !== pool.code && pools.some((other) => other.code === code)
   if (base.kind === 'fixed' || base.kind === 'driver') {
@@ -53,6 +56,27 @@ export function weightsOf(pool: Pool, { centres, directCost, drivers, month, poo
   const codes = pool.recipients.length > 0 ? valid.filter((code) => pool.recipients.includes(code)) : valid
   if (base.kind === 'even') return { centres: new Map(codes.map((code) => [code, 1n])), pools: new Map([...(pool.serves ?? [])].sort().filter(isPool).map((code) => [code, 1n])) }
   return { centres: new Map(codes.map((code) => { const cost = directCost.get(code) ?? 0n; return [code, cost > 0n ? cost : 0n] })), pools: new Map() }
+}
+
+/**
+ * The weights of several bases as one: each base's weights over their sum, times its percentage. Multiplied by the product of
+ * all sums they are integers, so nothing is rounded. A base that is zero leaves no weights: a mix is not shared by the rest of it.
+ */
+function mixed(parts: readonly { percent: bigint; weights: Weights }[]): Weights {
+  const used = parts.filter(({ percent }) => percent !== 0n)
+  const sums = used.map(({ weights }) => sum(weights.centres.values()) + sum(weights.pools.values()))
+  if (sums.some((one) => one <= 0n)) return { centres: new Map(), pools: new Map() }
+  const product = sums.reduce((all, one) => all * one, 1n)
+  const combine = (mapOf: (weights: Weights) => ReadonlyMap<string, bigint>): Map<string, bigint> => {
+    const combined = new Map<string, bigint>()
+    used.forEach(({ percent, weights }, index) => { for (const [code, weight] of mapOf(weights)) combined.set(code, (combined.get(code) ?? 0n) + percent * weight * (product / sums[index]!)) })
+    return new Map([...combined].sort(([a], [b]) => (a < b ? -1 : 1)))
+  }
+  const [centres, pools] = [combine((weights) => weights.centres), combine((weights) => weights.pools)]
+  // in lowest terms, so that they can be kept and read
+  const divisor = [...centres.values(), ...pools.values()].reduce(commonDivisor, 0n) || 1n
+  const reduce = (weights: Map<string, bigint>): Map<string, bigint> => new Map([...weights].map(([code, weight]) => [code, weight / divisor]))
+  return { centres: reduce(centres), pools: reduce(pools) }
 }
 
 const sum = (weights: Iterable<bigint>): bigint => [...weights].reduce((total, weight) => total + weight, 0n)
@@ -82,7 +106,7 @@ export function problemOf(pool: Pool, { centres, pools }: Weights): Problem | nu
     return { code: 'POOL_BASE_ZERO', subject: pool.code, message: `The base of pool ${pool.name} has a negative quantity in this month.` }
   }
   if (sum(centres.values()) <= 0n) {
-    const driver = pool.base.kind === 'driver' ? `: the driver ${pool.base.driver} has no quantity for a cost centre` : ''
+    const driver = pool.base.kind === 'mix' ? ': one of the bases of its mix has nothing' : pool.base.kind === 'driver' ? `: the driver ${pool.base.driver} has no quantity for a cost centre` : ''
     return { code: 'POOL_BASE_ZERO', subject: pool.code, message: `The base of pool ${pool.name} is zero in this month${driver}.` }
   }
   return null
@@ -90,6 +114,14 @@ export function problemOf(pool: Pool, { centres, pools }: Weights): Problem | nu
 
 /** What a share of the pool is in proportion to, as people read it. */
 export function baseLabel(pool: Pool): string {
-  if (pool.base.kind === 'driver') return `by the driver ${pool.base.driver}`
-  return { even: 'evenly', direct: 'in proportion to direct cost', fixed: 'by fixed percentages' }[pool.base.kind]
+  const { base } = pool
+  if (base.kind === 'mix') return base.parts.map(({ percent, base: part }) => `${percent} % ${baseText(part)}`).join(', ')
+  return base.kind === 'fixed' ? 'by fixed percentages' : baseText(base)
 }
+
+const baseText = (base: SimpleBase): string => (base.kind === 'driver' ? `by the driver ${base.driver}` : { even: 'evenly', direct: 'in proportion to direct cost' }[base.kind])
+
+/** Drivers that a pool is shared by. */
+export const driversOfBase = ({ base }: Pick<Pool, 'base'>): string[] => (base.kind === 'driver' ? [base.driver] : base.kind === 'mix' ? base.parts.flatMap((part) => driversOfBase(part)) : [])
+/** Whether direct cost is among the bases. */
+export const needsDirectCost = ({ base }: Pick<Pool, 'base'>): boolean => base.kind === 'direct' || (base.kind === 'mix' && base.parts.some((part) => needsDirectCost(part)))

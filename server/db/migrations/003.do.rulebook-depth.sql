@@ -30,5 +30,5 @@ CREATE TABLE driver_values (
 -- The quantities that a run was shared by, so that it can be replayed.
 ALTER TABLE runs ADD COLUMN drivers LONGTEXT NULL CHECK (JSON_VALID(drivers));
 
--- A pool may give to another pool.
-ALTER TABLE run_weights MODIFY cost_centre VARCHAR(40) COLLATE utf8mb4_bin NOT NULL;
+-- A pool may give to another pool; the weights of a mix are integers of any length.
+ALTER TABLE run_weights MODIFY cost_centre VARCHAR(40) COLLATE utf8mb4_bin NOT NULL, MODIFY weight VARCHAR(1000) CHARACTER SET ascii NOT NULL, MODIFY base VARCHAR(1000) CHARACTER SET ascii NOT NULL;

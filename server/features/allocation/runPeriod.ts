@@ -69,5 +69,6 @@ async function writeWeights(queries: Queries, runId: number, { shares, links }: 
 /** Decimals of the integers that a pool's base counts in. */
 function weightScale({ base }: Pool): number {
   if (base.kind === 'direct') return CONVERTED_SCALE
+  // weights of a mix are integers in lowest terms
   return base.kind === 'fixed' || base.kind === 'driver' ? SCALE : 0
 }

@@ -1,6 +1,7 @@
 import { Type } from 'typebox'
 import { isMonth } from '../../../core/calendar/month.ts'
 import { parseAmount } from '../../../core/money/amount.ts'
+import { driversOfBase } from '../../../core/pools/distribute.ts'
 import type { App } from '../../app.ts'
 import { audit } from '../../audit.ts'
 import { readTable } from '../../csvTable.ts'
@@ -34,7 +35,7 @@ export function driverRoutes(app: App): void {
 
   app.delete('/api/drivers/:code', { config: { roles: KEEPERS }, schema: { params: Type.Object({ code: Code }) } }, async (request) => {
     const { code } = request.params
-    const used = (await readDraft(database)).rulebook.pools.find(({ base }) => base.kind === 'driver' && base.driver === code)
+    const used = (await readDraft(database)).rulebook.pools.find((pool) => driversOfBase(pool).includes(code))
     if (used) throw conflict(`Pool ${used.name} is shared by ${code}. Choose another base for it first.`)
     await needOpen((await database.rows<{ month: string }>('SELECT DISTINCT month FROM driver_values WHERE driver = ?', [code])).map(({ month }) => month))
     await database.run('DELETE FROM drivers WHERE code = ?', [code])

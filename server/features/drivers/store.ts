@@ -1,4 +1,5 @@
 import { amountOf, formatAmount } from '../../../core/money/amount.ts'
+import { driversOfBase } from '../../../core/pools/distribute.ts'
 import type { Drivers, Rulebook } from '../../../core/types.ts'
 import type { Queries } from '../../db/database.ts'
 
@@ -27,7 +28,7 @@ export function driversOf(values: readonly Pick<DriverValue, 'driver' | 'target'
 
 /** Those that the pools of a rulebook are shared by: the rest does not move money. */
 export function usedDrivers(drivers: Drivers, { pools }: Rulebook): Drivers {
-  const used = new Set(pools.flatMap(({ base }) => (base.kind === 'driver' ? [base.driver] : [])))
+  const used = new Set(pools.flatMap(driversOfBase))
   return new Map([...drivers].filter(([code]) => used.has(code)))
 }
 

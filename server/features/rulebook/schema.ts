@@ -19,9 +19,10 @@ const Rule = Type.Object({
   id: Type.String({ minLength: 1, maxLength: 64 }), name: Type.String({ minLength: 1, maxLength: 200 }), enabled: Type.Boolean(),
   conditions: Type.Array(ConditionSchema, { maxItems: 50 }), outcome: Outcome, from: MonthOrNull, to: MonthOrNull,
 }, Closed)
+const SIMPLE_BASES = [Type.Object({ kind: Type.Literal('even') }, Closed), Type.Object({ kind: Type.Literal('direct') }, Closed), Type.Object({ kind: Type.Literal('driver'), driver: Code }, Closed)] as const
 const PoolBase = Type.Union([
-  Type.Object({ kind: Type.Literal('even') }, Closed), Type.Object({ kind: Type.Literal('direct') }, Closed),
-  Type.Object({ kind: Type.Literal('fixed'), percents: Percents }, Closed), Type.Object({ kind: Type.Literal('driver'), driver: Code }, Closed),
+  ...SIMPLE_BASES, Type.Object({ kind: Type.Literal('fixed'), percents: Percents }, Closed),
+  Type.Object({ kind: Type.Literal('mix'), parts: Type.Array(Type.Object({ percent: Type.String({ maxLength: 30 }), base: Type.Union([...SIMPLE_BASES]) }, Closed), { minItems: 1, maxItems: 10 }) }, Closed),
 ])
 const Pool = Type.Object({ code: Code, name: Type.String({ minLength: 1, maxLength: 200 }), base: PoolBase, recipients: Type.Array(Code, { maxItems: 10_000 }), serves: Type.Optional(Type.Array(Code, { maxItems: 500 })) }, Closed)
 

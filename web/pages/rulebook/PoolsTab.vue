@@ -3,7 +3,7 @@ import { computed, nextTick, ref, toRaw } from 'vue'
 import { baseLabel } from '../../../core/pools/distribute.ts'
 import { addsUpToHundred, percentSum } from '../../../core/money/percents.ts'
 import { formatAmount } from '../../../core/money/amount.ts'
-import type { CostCentre, Pool, PoolMethod } from '../../../core/types.ts'
+import type { CostCentre, Pool, PoolMethod, SimpleBase } from '../../../core/types.ts'
 import type { Driver } from '../../../server/features/drivers/store.ts'
 import type { MethodEffect } from '../../../server/features/rulebook/effect.ts'
 import { get } from '../../api/client.ts'
@@ -43,6 +43,7 @@ const flaw = computed(() => {
   if (!pool) return ''
   if (!pool.code.trim() || !pool.name.trim()) return 'Give the pool a code and a name.'
   if (pools.value.some(({ code }) => code === pool.code.trim() && code !== editedCode.value)) return `There is a pool ${pool.code} already.`
+  if (pool.base.kind === 'mix' && !addsUpToHundred(Object.fromEntries(pool.base.parts.map(({ percent }, index) => [index, percent])))) return 'The parts must add up to 100 per cent.'
   if (pool.base.kind === 'driver' && !pool.base.driver) return 'Choose the driver that it is shared by; drivers are kept in Intake.'
   if (pool.base.kind === 'fixed' && !addsUpToHundred(given.value)) return sum.value === null ? 'Write percentages as plain decimals.' : `The percentages add up to ${sum.value}, not to 100.`
   return ''
@@ -62,7 +63,8 @@ const flip = (code: string): void => {
 const others = computed(() => pools.value.filter(({ code }) => code !== editedCode.value && code !== edited.value?.code))
 const serveFlip = (code: string): void => { const now = edited.value!.serves ?? []; edited.value!.serves = now.includes(code) ? now.filter((other) => other !== code) : [...now, code].sort() }
 function chooseBase(kind: string): void {
-  edited.value!.base = kind === 'fixed' ? { kind, percents: percents.value } : kind === 'driver' ? { kind, driver: drivers.value[0]?.code ?? '' } : { kind: kind as 'even' | 'direct' }
+  const first: SimpleBase = drivers.value[0] ? { kind: 'driver', driver: drivers.value[0].code } : { kind: 'direct' }
+  edited.value!.base = kind === 'mix' ? { kind, parts: [{ percent: '60', base: first }, { percent: '40', base: { kind: 'even' } }] } : kind === 'fixed' ? { kind, percents: percents.value } : kind === 'driver' ? { kind, driver: drivers.value[0]?.code ?? '' } : { kind: kind as 'even' | 'direct' }
 }
 /** Step-down goes in the order of the list. */
 async function move(index: number, by: number): Promise<void> {
@@ -78,6 +80,8 @@ const METHODS: Record<PoolMethod, string> = { direct: 'direct: pools give only t
 const { data: effect, error: effectError, again: effectAgain } = useDraftAnswer<MethodEffect>('/api/rulebook/methods')
 const differing = computed(() => (effect.value?.centres ?? []).filter(({ amounts }) => new Set(amounts).size > 1))
 const openPool = (code: string): void => { const pool = pools.value.find((one) => one.code === code); if (pool) edit(pool) }
+const simpleOf = (text: string): SimpleBase => (text.startsWith('driver:') ? { kind: 'driver', driver: text.slice('driver:'.length) } : { kind: text as 'even' | 'direct' })
+const simpleText = (base: SimpleBase): string => (base.kind === 'driver' ? `driver:${base.driver}` : base.kind)
 const described = (pool: Pool): string => (pool.base.kind === 'driver' ? 'those with a quantity in the month' : pool.base.kind === 'fixed' ? Object.entries(pool.base.percents).map(([code, text]) => `${code} ${text} %`).join(', ') : pool.recipients.length ? `among ${pool.recipients.join(', ')}` : 'among all cost centres')
 </script>
 
@@ -114,8 +118,12 @@ const described = (pool: Pool): string => (pool.base.kind === 'driver' ? 'those 
       <form v-if="edited" @submit.prevent="!flaw && keep()">
         <fieldset :disabled="!session.isKeeper" class="flex flex-col gap-3">
           <div class="flex gap-4"><label>Code<input v-model="edited.code" class="field mt-1 block w-32" maxlength="32" /></label><label class="flex-1">Name<input v-model="edited.name" class="field mt-1 block w-full" maxlength="200" /></label></div>
-          <div class="flex items-end gap-4"><label>Shared<select class="field mt-1 block" data-pool-base :value="edited.base.kind" @change="chooseBase(($event.target as HTMLSelectElement).value)"><option value="direct">in proportion to direct cost</option><option value="even">evenly</option><option value="fixed">by fixed percentages</option><option value="driver">in proportion to a driver</option></select></label>
+          <div class="flex items-end gap-4"><label>Shared<select class="field mt-1 block" data-pool-base :value="edited.base.kind" @change="chooseBase(($event.target as HTMLSelectElement).value)"><option value="direct">in proportion to direct cost</option><option value="even">evenly</option><option value="fixed">by fixed percentages</option><option value="driver">in proportion to a driver</option><option value="mix">by a mix of bases, or a dual rate</option></select></label>
             <label v-if="edited.base.kind === 'driver'" class="flex-1">Driver<select v-model="edited.base.driver" class="field mt-1 block w-full" data-pool-driver><option v-for="one in drivers" :key="one.code" :value="one.code">{{ one.name }}{{ one.unit ? `, ${one.unit}` : '' }}</option></select></label></div>
+          <div v-if="edited.base.kind === 'mix'">
+            <p v-for="(part, index) in edited.base.parts" :key="index" class="mb-2 flex items-center gap-3"><input v-model="part.percent" class="field w-20 text-right" inputmode="decimal" :aria-label="`Per cent of part ${index + 1}`" /> % <select class="field flex-1" :aria-label="`Base of part ${index + 1}`" :value="simpleText(part.base)" @change="part.base = simpleOf(($event.target as HTMLSelectElement).value)"><option value="direct">in proportion to direct cost</option><option value="even">evenly</option><option v-for="one in drivers" :key="one.code" :value="`driver:${one.code}`">by {{ one.name }}</option></select><button type="button" class="note hover:text-warn" :aria-label="`Remove part ${index + 1}`" @click="edited.base.kind === 'mix' && edited.base.parts.splice(index, 1)">Remove</button></p>
+            <p class="flex gap-5"><button type="button" class="link" @click="edited.base.kind === 'mix' && edited.base.parts.push({ percent: '', base: { kind: 'direct' } })">Add a part</button><span class="note">A dual rate: the fixed part by a driver of planned capacity, the variable part by one of actual use.</span></p>
+          </div>
           <p v-if="edited.base.kind === 'driver'" class="note">Cost centres and pools with a quantity in the month share it. Quantities are kept in <RouterLink class="link" :to="linkTo('/intake?tab=drivers')">Intake, Drivers</RouterLink>.</p>
           <div v-if="edited.base.kind !== 'driver'" class="max-h-64 overflow-auto border-t border-rule" tabindex="0" role="region" aria-label="Who shares it">
             <label v-for="centre in centres" :key="centre.code" class="flex items-center justify-between border-b border-rule py-1"><span>{{ centre.code }} {{ centre.name }}</span>
