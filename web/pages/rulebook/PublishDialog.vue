@@ -48,10 +48,11 @@ async function publish(): Promise<void> {
     <div v-else-if="data" class="max-h-[52vh] overflow-auto">
       <section v-for="effect in moved" :key="effect.month" class="mb-4" :data-effect="effect.month">
         <h2>{{ monthName(effect.month) }}</h2>
+        <template v-if="effect.moves.length"><h3 class="note">Where the money goes from and to, before pools are shared</h3><MovedMoneyTable :moves="effect.moves" :more="effect.moreMoves" :centres="organisation?.centres ?? []" :pools="draft.rulebook?.pools ?? []" :currency="session.state?.currency ?? ''" /></template>
+        <h3 v-if="effect.moves.length && effect.centres.length" class="note mt-3">What each cost centre is charged, pools shared</h3>
         <p v-if="effect.centres.length === 0" class="note">No money moves.</p>
         <table v-else class="book"><thead><tr><th>cost centre</th><th class="num">now</th><th class="num">with the draft</th><th class="num">change, {{ session.state?.currency }}</th></tr></thead>
           <tbody><tr v-for="centre in effect.centres" :key="centre.code"><td>{{ nameOf(centre.code) }}</td><td class="num">{{ amount(centre.before) }}</td><td class="num">{{ amount(centre.after) }}</td><td class="num font-semibold" :data-change="centre.code">{{ amount(centre.change, { signed: true }) }}</td></tr></tbody></table>
-        <template v-if="effect.moves.length"><h3 class="note mt-3">Where the money goes from and to, before pools are shared</h3><MovedMoneyTable :moves="effect.moves" :more="effect.moreMoves" :centres="organisation?.centres ?? []" :pools="draft.rulebook?.pools ?? []" :currency="session.state?.currency ?? ''" /></template>
       </section>
       <p v-if="data.closed.length" class="note">{{ data.closed.length }} closed month{{ data.closed.length > 1 ? 's' : '' }}, {{ data.closed[0] }} to {{ data.closed.at(-1) }}, will not change.</p>
     </div>
