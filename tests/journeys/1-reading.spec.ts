@@ -43,7 +43,7 @@ test('a share of a pool shows amount, base and share', async ({ page }) => {
   await page.goto('/statements/cc:1020?month=2026-10')
   await expect(page.locator('tr', { hasText: 'Radar mosaic database' })).toContainText('30.00 % of')
   await page.locator('tr', { hasText: 'Radar mosaic database' }).locator('.figure').first().click()
-  await page.getByRole('button', { name: /share of what Nimbrel billed for resources/ }).click()
+  await page.getByRole('button', { name: /share of what Nimbrel billed/ }).click()
   const amounts = page.getByLabel('Workings', { exact: true }).locator('li .font-semibold')
   await expect(amounts.nth(1)).toHaveText('30')
   const [pool, , , share] = (await amounts.allInnerTexts()).map(numberOf)
