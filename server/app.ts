@@ -91,6 +91,8 @@ const LOST_DATABASE = new Set(['ECONNREFUSED', 'PROTOCOL_CONNECTION_LOST', 'ECON
 function tellError(this: FastifyInstance, error: FastifyError | Refusal, request: Parameters<Parameters<FastifyInstance['setErrorHandler']>[0]>[1], reply: Parameters<Parameters<FastifyInstance['setErrorHandler']>[0]>[2]): void {
   if (error instanceof Refusal) return void reply.code(error.status).send({ code: error.code, message: error.message, ...error.details })
   if ('validation' in error && error.validation) return void reply.code(400).send({ code: 'BAD_REQUEST', message: `The request is not right: ${error.message}.` })
+  // the page has asked for something newer and left: nobody waits for this answer
+  if (error.code === 'ERR_STREAM_PREMATURE_CLOSE') return void request.log.debug({ err: error }, 'the client has left')
   if (LOST_DATABASE.has(error.code)) request.log.warn({ err: error }, 'the database does not answer')
   if (LOST_DATABASE.has(error.code)) return void reply.code(503).send({ code: 'DATABASE_AWAY', message: 'The database does not answer. Nothing was changed; try again in a moment.' })
   const status = error.statusCode ?? 500
