@@ -3,7 +3,7 @@ import { amountOf, formatAmount } from '../../../core/money/amount.ts'
 import { convert, CONVERTED_SCALE } from '../../../core/money/convert.ts'
 import { minorDigits } from '../../../core/money/currency.ts'
 import { Fraction } from '../../../core/money/fraction.ts'
-import { baseLabel, POOL_TARGET } from '../../../core/pools/distribute.ts'
+import { baseLabel, POOL_TARGET, poolTarget } from '../../../core/pools/distribute.ts'
 import type { RoundedCell } from '../../../core/statements/cells.ts'
 import { writeFilter, type KeyFilter } from '../../../core/workings/keyFilter.ts'
 import { writeRef, type FigureRef, type RuleNote, type Term, type Workings } from '../../../core/workings/workings.ts'
@@ -314,6 +314,7 @@ async function poolWorkings(context: Context): Promise<Workings> {
   const pool = context.rulebook.rulebook.pools.find((candidate) => candidate.code === code)
   if (!pool) throw notFound(`Pool ${code}`)
   const own = cells.filter(({ kind, line }) => (kind === 'pool' || kind === 'held') && line === code)
+  const isServing = weights.some((row) => (row.pool === code && row.cost_centre.startsWith(POOL_TARGET)) || row.cost_centre === poolTarget(code))
   const total = own.reduce((sum, cell) => sum + cell.rounded, 0n)
   const centres = [...new Set(own.map(({ costCentre }) => costCentre))].sort()
   const amountOfCentre = (centre: string): bigint => own.filter(({ costCentre }) => costCentre === centre).reduce((sum, cell) => sum + cell.rounded, 0n)
@@ -322,7 +323,7 @@ async function poolWorkings(context: Context): Promise<Workings> {
     title: `Pool ${pool.name}`, subtitle: `shared ${baseLabel(pool as Pool)}, ${ref.month}, ${ref.basis} cost`, amount: minor(total, context), currency,
     terms: [
       ...centres.map((centre, index) => term(index === 0 ? '' : '+', centre ? `to ${centre}` : 'held', minor(amountOfCentre(centre), context), currency, noteOf(centre), centre ? refTo(context, 'line', `cc:${centre}`, 'pool', '', code) : null)),
-      term('=', 'goes to cost centres', minor(total, context), currency, 'open to see what came in', toKeys(context, { kind: 'pool', target: code })),
+      term('=', isServing ? 'goes to cost centres' : 'the whole pool', minor(total, context), currency, 'open to see what came in', toKeys(context, { kind: 'pool', target: code })),
       ...(await equationTerms(context)),
     ],
     rules: [], charges: toKeys(context, { kind: 'pool', target: code }),
