@@ -35,6 +35,7 @@ export class KeyTable {
   private readonly encoded = new Map<string, FieldColumn>()
   private readonly loose = new Map<string, FieldColumn>()
   private pairs: Record<Basis, AmountColumns> | null = null
+  private counted: { ids: Uint32Array; lines: Uint32Array } | null = null
 
   /**
    * `source`: the table that has the columns of all fields which are not replaced; `rowOf`: where the rows are not the
@@ -65,6 +66,12 @@ export class KeyTable {
   amounts(): Record<Basis, AmountColumns> {
     if (this.source && !this.rowOf) return this.source.amounts()
     return (this.pairs ??= { billed: AmountColumns.of(this.keys.map(({ amounts }) => amounts.billed)), effective: AmountColumns.of(this.keys.map(({ amounts }) => amounts.effective)) })
+  }
+
+  /** The number of each key and that of its charge lines. */
+  numbers(): { ids: Uint32Array; lines: Uint32Array } {
+    if (this.source && !this.rowOf) return this.source.numbers()
+    return (this.counted ??= { ids: Uint32Array.from(this.keys, ({ id }) => id), lines: Uint32Array.from(this.keys, ({ lines }) => lines) })
   }
 
   /** What a row has in a field. */

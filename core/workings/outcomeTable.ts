@@ -1,5 +1,5 @@
 import type { PeriodResult, Way } from '../allocatePeriod.ts'
-import { combinedCode } from '../classify/keyTable.ts'
+import { combinedCode, type KeyTable } from '../classify/keyTable.ts'
 import { HUNDRED } from '../money/percents.ts'
 import { AmountColumns, type Column, type PackedTable } from '../packed/packedTable.ts'
 import { BASES, type Amounts, type KeyFigures } from '../types.ts'
@@ -34,42 +34,69 @@ class Numbering<T, Name> {
 
 /** The outcomes of a run as columns, in the order of kind, target and key. */
 export function outcomeTable({ outcomes, table }: PeriodResult): OutcomeTable {
-  const targets = new Numbering<OutcomeHead['targets'][number], Way>()
-  const groups = new Numbering<OutcomeHead['groups'][number], number | string>()
-  const parts = ['ProviderName', 'BillingCurrency', 'ServiceName'].map((field) => table.column(field))
-  const targetOf = Int32Array.from(outcomes, ({ way }) => targets.of(way, () => ({ kind: KINDS[way.kind], target: way.target })))
-  const ranks = rankOf(targets.things, ({ kind, target }) => `${kind} ${target}`)
-  // two numbers in one, so that a plain sort of numbers puts the rows in order
-  const order = Float64Array.from(outcomes, (_, index) => ranks[targetOf[index]!]! * 2 ** 32 + index).sort()
   const rows = outcomes.length
-  const partOf = partsOf(table.keys)
-  const isParted = outcomes.some(({ percent }) => percent !== HUNDRED) || partOf.some((part) => part > 0)
-  const parted: PartColumns = isParted ? { part: new Uint32Array(rows), percent: new Float64Array(rows) } : {}
+  const targets = new Numbering<OutcomeHead['targets'][number], Way>()
+  // one walk over the outcomes; what follows reads numbers that lie side by side
+  const [targetOf, rowOf, rules] = [new Int32Array(rows), new Int32Array(rows), new Int32Array(rows)]
+  let isSplit = false
+  for (let index = 0; index < rows; index++) {
+    const { way, row, rule, percent } = outcomes[index]!
+    targetOf[index] = targets.of(way, () => ({ kind: KINDS[way.kind], target: way.target }))
+    rowOf[index] = row
+    rules[index] = rule
+    if (percent !== HUNDRED) isSplit = true
+  }
+  const order = orderBy(targetOf, rankOf(targets.things, ({ kind, target }) => `${kind} ${target}`))
+  const parts = partsOf(table.keys)
+  const parted: PartColumns = isSplit || parts.some((part) => part > 0) ? { part: new Uint32Array(rows), percent: new Float64Array(rows) } : {}
   const columns = {
     ...parted, key: new Uint32Array(rows), rule: new Int32Array(rows), target: new Uint32Array(rows), group: new Uint32Array(rows), lines: new Uint32Array(rows),
     billed: new Float64Array(rows), billedFraction: new Float64Array(rows), effective: new Float64Array(rows), effectiveFraction: new Float64Array(rows),
   }
   const [amounts, pairs] = [amountsOf(columns), table.amounts()]
-  const groupOf = (index: number): number => groups.of(combinedCode(parts, index), () => {
-    const [provider = '', currency = '', service = ''] = parts.map(({ codes, values }) => values[codes[index]!])
-    return { provider, currency, service }
-  })
+  const { groupOf, groups } = groupsOf(table)
+  const { ids, lines } = table.numbers()
   for (let row = 0; row < rows; row++) {
-    const index = order[row]! % 2 ** 32
-    const { key, rule, row: of, percent } = outcomes[index]!
-    columns.key[row] = key.id
-    if (parted.part) parted.part[row] = partOf[of]!
-    if (parted.percent) parted.percent[row] = Number(percent)
-    columns.rule[row] = rule
+    const index = order[row]!
+    const of = rowOf[index]!
+    columns.key[row] = ids[of]!
+    columns.rule[row] = rules[index]!
     columns.target[row] = targetOf[index]!
-    columns.group[row] = groupOf(of)
-    columns.lines[row] = key.lines
+    columns.group[row] = groupOf[of]!
+    columns.lines[row] = lines[of]!
+    const isWhole = !isSplit || outcomes[index]!.percent === HUNDRED
+    if (parted.part) parted.part[row] = parts[of]!
+    if (parted.percent) parted.percent[row] = Number(outcomes[index]!.percent)
     for (const basis of BASES) {
-      if (percent === HUNDRED) amounts[basis].copy(row, pairs[basis], of)
+      if (isWhole) amounts[basis].copy(row, pairs[basis], of)
       else amounts[basis].put(row, outcomes[index]!.amounts[basis])
     }
   }
-  return { rows, head: { targets: targets.things, groups: groups.things }, columns }
+  return { rows, head: { targets: targets.things, groups }, columns }
+}
+
+/** Indexes by rising rank of their target, in their own order within one: a counting sort. */
+function orderBy(targetOf: Int32Array, ranks: readonly number[]): Int32Array {
+  const begins = new Int32Array(ranks.length + 1)
+  for (let index = 0; index < targetOf.length; index++) begins[ranks[targetOf[index]!]! + 1]!++
+  for (let rank = 0; rank < ranks.length; rank++) begins[rank + 1]! += begins[rank]!
+  const order = new Int32Array(targetOf.length)
+  for (let index = 0; index < targetOf.length; index++) order[begins[ranks[targetOf[index]!]!]!++] = index
+  return order
+}
+
+/** The provider, currency and service of each row of the table, as numbers into a list. */
+function groupsOf(table: KeyTable): { groupOf: Int32Array; groups: OutcomeHead['groups'] } {
+  const columns = ['ProviderName', 'BillingCurrency', 'ServiceName'].map((field) => table.column(field))
+  const groups = new Numbering<OutcomeHead['groups'][number], number | string>()
+  const groupOf = new Int32Array(table.keys.length)
+  for (let row = 0; row < groupOf.length; row++) {
+    groupOf[row] = groups.of(combinedCode(columns, row), () => {
+      const [provider = '', currency = '', service = ''] = columns.map(({ codes, values }) => values[codes[row]!])
+      return { provider, currency, service }
+    })
+  }
+  return { groupOf, groups: groups.things }
 }
 
 /** Which part of its key each row is: rows of one key stand together. */
