@@ -154,6 +154,26 @@ describe('classifications', () => {
   })
 })
 
+test('money that is set aside is held with its reason, opens to its lines, and a mapping sends many values by one rule', async () => {
+  const { draft } = await server.accountant.get<{ draft: { revision: number } }>('/api/rulebook')
+  const aside: Rule = { id: 'aside', name: 'Gift of the observatory', enabled: true, from: null, to: null, conditions: [{ field: 'ResourceId', operator: 'is', values: ['nb-db-mosaic'] }], outcome: { kind: 'aside', reason: 'paid by the observatory' } }
+  const byTeam: Rule = { id: 'map', name: 'By team', enabled: true, from: null, to: null, conditions: [], outcome: { kind: 'mapped', field: 'tag:team', mapping: { models: '1010', radar: '1020', app: '2010', nowcast: '5020', archive: '5010' }, elseItself: false } }
+  const rules = [aside, byTeam, ...demoRulebook().rules.filter(({ name }) => !/by team tag$/.test(name))]
+  const { body } = await server.accountant.ask<{ revision: number }>('PUT', '/api/rulebook/draft', { revision: draft.revision, rulebook: { ...demoRulebook(), rules } })
+  expect((await server.accountant.ask('POST', '/api/rulebook/publish', { revision: body.revision, note: 'aside' })).status).toBe(200)
+  await server.accountant.ask('POST', `/api/allocation/${MONTH}`)
+  const way = await server.accountant.get<{ asides: { reason: string; amount: string }[]; held: string; centres: { code: string; direct: string }[] }>(`/api/allocation?month=${MONTH}&basis=effective`)
+  expect(way.asides.map(({ reason }) => reason)).toEqual(['paid by the observatory'])
+  expect(Number(way.asides[0]!.amount)).toBeCloseTo(story('sharedByThree', 'Nimbrel'), 1)
+  expect(await server.accountant.get(`/api/balance?month=${MONTH}&basis=effective`)).toMatchObject({ difference: '0.00', held: way.held })
+  expect(Number(way.centres.find(({ code }) => code === '1010')!.direct)).toBeCloseTo(Number(answers.toJson()[`targets/${MONTH}/1010/Nimbrel`]!.effective) * rateOf('Nimbrel'), 1)
+  const figure = `keys~${MONTH}~effective~kind=aside~target=paid by the observatory`
+  const { body: workings } = await server.accountant.ask<{ title: string; rules: { name: string }[] }>('GET', `/api/workings?figure=${encodeURIComponent(figure)}`)
+  expect([workings.title, workings.rules[0]!.name]).toEqual(['Set aside: paid by the observatory', '1 “Gift of the observatory”'])
+  const { body: groups } = await server.accountant.ask<{ total: string; lines: number }>('POST', '/api/charges/groups', { figure, path: [], by: 'ServiceName' })
+  expect(groups.lines).toBe(31)
+})
+
 describe('a charge is tested', () => {
   test('found by a part of its name; the rule that takes it, and what the others fail at', async () => {
     const { charges } = await server.accountant.get<{ charges: FoundCharge[] }>(`/api/rulebook/charges?month=${MONTH}&text=airfield-display-1`)

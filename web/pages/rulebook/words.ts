@@ -48,7 +48,7 @@ export function actText(act: CleanAct): string {
     case 'values': return `In ${act.key}, ${some(Object.entries(act.mapping).map(([from, to]) => `${from || 'an empty text'} becomes ${to || 'no tag'}`), 3)}${act.folded ? ', whatever the case and separators' : ''}`
     case 'placeholders': return `${some(act.values.map((value) => value || 'an empty text'))} in ${act.keys.length > 0 ? some(act.keys) : 'any tag'} count${act.values.length === 1 ? 's' : ''} as missing`
     case 'inherit': return `A missing ${act.key} is taken from the other charges of the same ${inSentence(act.from)}${act.monthsBack > 0 ? `, up to ${act.monthsBack} month${act.monthsBack > 1 ? 's' : ''} back` : ''}`
-    case 'lookup': return `A missing ${act.key} is looked up by ${inSentence(act.from)}, ${Object.keys(act.mapping).length} values`
+    case 'lookup': return `A missing ${act.key} is looked up by ${inSentence(act.from)}, ${Object.keys(act.mapping).length} value${Object.keys(act.mapping).length === 1 ? '' : 's'}`
     case 'set': return `${act.value ? `${act.key} is ${act.value}` : `${act.key} is removed`} on ${act.resources.length === 1 ? act.resources[0]! : `${act.resources.length} resources`}`
   }
 }
