@@ -70,12 +70,13 @@ const words = { none: 'not run yet', current: 'current', outOfDate: 'out of date
         <section>
           <h2>From the bills</h2>
           <table class="book">
-            <thead><tr><th>provider</th><th class="num">in all</th><th class="num">direct</th><th class="num">to pools</th><th class="num">unassigned</th></tr></thead>
+            <thead><tr><th>provider</th><th class="num">in all</th><th class="num">direct</th><th class="num">to pools</th><th v-if="way.asides.length" class="num">set aside</th><th class="num">unassigned</th></tr></thead>
             <tbody><tr v-for="provider in way.providers" :key="provider.name">
               <td>{{ provider.name }}</td>
               <td class="num font-semibold"><FigureButton :value="provider.amount" :figure="keys({ provider: provider.name })" /></td>
               <td class="num"><FigureButton :value="provider.direct" :figure="keys({ kind: 'direct', provider: provider.name })" /></td>
               <td class="num"><FigureButton :value="provider.pools" :figure="keys({ kind: 'pool', provider: provider.name })" /></td>
+              <td v-if="way.asides.length" class="num"><FigureButton :value="provider.aside" :figure="keys({ kind: 'aside', provider: provider.name })" /></td>
               <td class="num" :class="{ 'text-warn': !isZero(provider.unassigned) }"><FigureButton :value="provider.unassigned" :figure="keys({ kind: 'unassigned', provider: provider.name })" /></td>
             </tr></tbody>
           </table>
