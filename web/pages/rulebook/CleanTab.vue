@@ -28,6 +28,8 @@ const stepOf = (act: CleanAct): CleanStep => ({ id: newId(), enabled: true, from
 /** Keys are made one before values are looked at, and tags are cleaned before missing ones are filled. */
 const RANK: Record<CleanAct['kind'], number> = { placeholders: 0, key: 1, values: 2, set: 3, inherit: 4, lookup: 5 }
 function accept(act: CleanAct): void {
+  // a second click comes before the proposals are looked for again
+  if (steps.value.some((step) => JSON.stringify(step.act) === JSON.stringify(act))) return
   const at = steps.value.findIndex((step) => RANK[step.act.kind] > RANK[act.kind])
   const step = stepOf(act)
   draft.changeCleanUp(at < 0 ? [...steps.value, step] : [...steps.value.slice(0, at), step, ...steps.value.slice(at)], `“${actText(act)}” is in the draft.`)
