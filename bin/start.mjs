@@ -57,11 +57,13 @@ if (database) {
     isRestarting = false
   }, 1_000).unref()
 }
-server.on('message', () => say('ready'))
+let wasReady = false
+server.on('message', () => { wasReady = true; say('ready') })
 server.on('exit', async (code) => {
   if (database) await database.stop()
   rmSync(lock, { force: true })
-  if (!isStopping && code) console.error('The server has stopped. What was acknowledged is in the database; start again with npm start.')
+  // one that never came up has said why
+  if (!isStopping && code && wasReady) console.error('The server has stopped. What was acknowledged is in the database; start again with npm start.')
   process.exit(isStopping ? 0 : (code ?? 1))
 })
 for (const signal of ['SIGINT', 'SIGTERM', 'SIGHUP']) {

@@ -83,7 +83,7 @@ function likeness(key: string, other: string, columns: ReadonlyMap<string, Field
   const [main, second] = [columns.get(key)!, columns.get(other)!]
   // charges that carry both mean two different things
   if (present.get(other)!.some((row) => main.codes[row]! > 0)) return null
-  if (a.length >= LEAST_LENGTH && editDistance(a, b) === 1) return 'a letter differs'
+  if (isALetterApart(a, b)) return 'a letter differs'
   const values = second.values.filter((value) => value !== undefined) as string[]
   const shared = values.filter((value) => main.codeOf.has(value))
   if (values.length > 0 && shared.length === values.length && (a.includes(b) || b.includes(a))) return 'all its values occur under the other, and the names are alike'
@@ -117,9 +117,11 @@ function valueSpellings(columns: ReadonlyMap<string, FieldColumn>, sizes: Sizes)
 function isSpelling(main: string, other: string): boolean {
   const [a, b] = [fold(main), fold(other)]
   if (a === b) return a !== ''
-  // versions and numbers differ by a digit on purpose
-  return a.length >= LEAST_LENGTH && !/\d/.test(a + b) && editDistance(a, b) === 1
+  return isALetterApart(a, b)
 }
+
+/** Versions and numbers differ by a digit on purpose. */
+const isALetterApart = (a: string, b: string): boolean => a.length >= LEAST_LENGTH && !/\d/.test(a + b) && editDistance(a, b) === 1
 
 /** `least`: how much of the money there must carry the tag: a resource is one thing, an account holds many. */
 const PLACES = [{ from: 'ResourceId', word: 'resources', least: 0 }, { from: 'SubAccountId', word: 'sub accounts', least: 0.5 }] as const
