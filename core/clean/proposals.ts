@@ -30,13 +30,21 @@ const rowsWith = ({ codes }: FieldColumn, isWanted: (code: number) => boolean): 
 }
 const moneyOf = (rows: readonly number[], sizes: Sizes): number => rows.reduce((sum, row) => sum + sizes[row]!, 0)
 
+/** One proposal for all keys: the same few words stand for nothing everywhere. */
 function placeholders(columns: ReadonlyMap<string, FieldColumn>): Proposal[] {
-  return [...columns].flatMap(([key, column]) => {
+  const values = new Set<string>()
+  const rows = new Set<number>()
+  const keys = [...columns].flatMap(([key, column]) => {
     const found = column.values.filter((value) => value !== undefined && PLACEHOLDERS.includes(value.trim().toLowerCase())) as string[]
     if (found.length === 0) return []
     const codes = new Set(found.map((value) => column.codeOf.get(value)!))
-    return [{ act: { kind: 'placeholders', keys: [key], values: found }, reason: `${found.map((value) => value || 'an empty text').join(', ')} ${found.length > 1 ? 'say' : 'says'} nothing`, rows: rowsWith(column, (code) => codes.has(code)) }]
+    found.forEach((value) => values.add(value))
+    rowsWith(column, (code) => codes.has(code)).forEach((row) => rows.add(row))
+    return [key]
   })
+  if (keys.length === 0) return []
+  const words = [...values].sort()
+  return [{ act: { kind: 'placeholders', keys, values: words }, reason: `${words.map((value) => value || 'an empty text').join(', ')} ${words.length > 1 ? 'say' : 'says'} nothing`, rows: [...rows].sort((a, b) => a - b) }]
 }
 
 /** How two texts differ by letters: insertions, removals and replacements (Levenshtein), counted up to a limit. */
@@ -58,6 +66,12 @@ function keySpellings(keys: readonly string[], columns: ReadonlyMap<string, Fiel
   const present = new Map(keys.map((key) => [key, rowsWith(columns.get(key)!, (code) => code > 0)]))
   const byMoney = [...keys].sort((a, b) => moneyOf(present.get(b)!, sizes) - moneyOf(present.get(a)!, sizes) || (a < b ? -1 : 1))
   const resources = table.column('ResourceId')
+  const places = new Map<string, Map<number, string | undefined>>()
+  const placesOf = (key: string): Map<number, string | undefined> => {
+    const { codes, values } = columns.get(key)!
+    if (!places.has(key)) places.set(key, new Map(present.get(key)!.map((row) => [resources.codes[row]!, values[codes[row]!]])))
+    return places.get(key)!
+  }
   const taken = new Set<string>()
   return byMoney.flatMap((key) => {
     if (taken.has(key)) return []
@@ -65,7 +79,7 @@ function keySpellings(keys: readonly string[], columns: ReadonlyMap<string, Fiel
     const reasons = new Set<string>()
     for (const other of byMoney) {
       if (other === key || taken.has(other)) continue
-      const reason = likeness(key, other, columns, present, resources)
+      const reason = likeness(key, other, columns, present, resources, placesOf)
       if (!reason) continue
       spellings.push(other)
       taken.add(other)
@@ -77,7 +91,7 @@ function keySpellings(keys: readonly string[], columns: ReadonlyMap<string, Fiel
   })
 }
 
-function likeness(key: string, other: string, columns: ReadonlyMap<string, FieldColumn>, present: ReadonlyMap<string, number[]>, resources: FieldColumn): string | null {
+function likeness(key: string, other: string, columns: ReadonlyMap<string, FieldColumn>, present: ReadonlyMap<string, number[]>, resources: FieldColumn, placesOf: (key: string) => ReadonlyMap<number, string | undefined>): string | null {
   if (fold(key) === fold(other)) return 'case and separators differ'
   const [a, b] = [fold(key), fold(other)]
   const [main, second] = [columns.get(key)!, columns.get(other)!]
@@ -87,7 +101,7 @@ function likeness(key: string, other: string, columns: ReadonlyMap<string, Field
   const values = second.values.filter((value) => value !== undefined) as string[]
   const shared = values.filter((value) => main.codeOf.has(value))
   if (values.length > 0 && shared.length === values.length && (a.includes(b) || b.includes(a))) return 'all its values occur under the other, and the names are alike'
-  const places = new Map(rowsWith(main, (code) => code > 0).map((row) => [resources.codes[row]!, main.values[main.codes[row]!]]))
+  const places = placesOf(key)
   const same = present.get(other)!.filter((row) => resources.codes[row]! > 0 && places.get(resources.codes[row]!) === second.values[second.codes[row]!])
   return same.length > 0 && same.length * 2 > present.get(other)!.length ? 'the same resources carry the same values under both' : null
 }
