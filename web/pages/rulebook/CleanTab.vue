@@ -21,6 +21,8 @@ const { data: coverage } = useDraftAnswer<{ rows: CoverageRow[] }>('/api/ruleboo
 const effectOf = (id: string): CleanView['steps'][number] | undefined => view.value?.steps.find((effect) => effect.id === id)
 const flawOf = (id: string): string => draft.problems.find(({ subject }) => subject === id)?.message ?? ''
 const opened = ref<string | null>(null)
+const FEW = 20
+const isAll = ref(false)
 const edited = ref<CleanStep | null>(null)
 const keys = computed(() => (view.value?.keys ?? []).map(({ key }) => key))
 
@@ -81,7 +83,8 @@ const share = (part: string, whole: string): string => (Number(whole) === 0 ? ''
     <section v-if="view?.proposals.length" class="mt-6" aria-label="Proposals">
       <h2>What the tags of {{ monthName(month) }} seem to mean</h2>
       <table class="book"><thead><tr><th>proposal</th><th>why</th><th class="num">charges</th><th class="num">{{ session.state?.currency }}</th><th class="w-24" /></tr></thead>
-        <tbody><tr v-for="(proposal, index) in view.proposals" :key="index" data-proposal><td class="py-1! font-semibold">{{ actText(proposal.act) }}</td><td class="note">{{ proposal.reason }}</td><td class="num">{{ count(proposal.money.lines) }}</td><td class="num font-semibold">{{ amount(proposal.money.amount) }}</td><td class="text-right"><button v-if="session.isKeeper" class="link" @click="accept(proposal.act)">Accept</button></td></tr></tbody></table>
+        <tbody><tr v-for="(proposal, index) in view.proposals.slice(0, isAll ? undefined : FEW)" :key="index" data-proposal><td class="py-1! font-semibold">{{ actText(proposal.act) }}</td><td class="note">{{ proposal.reason }}</td><td class="num">{{ count(proposal.money.lines) }}</td><td class="num font-semibold">{{ amount(proposal.money.amount) }}</td><td class="text-right"><button v-if="session.isKeeper" class="link" @click="accept(proposal.act)">Accept</button></td></tr></tbody></table>
+      <p v-if="view.proposals.length > FEW && !isAll" class="pt-1"><button class="link" @click="isAll = true">Show {{ view.proposals.length - FEW }} more</button></p>
     </section>
 
     <div v-if="coverage" class="mt-6"><h2>Coverage over time</h2><TagCoverage v-if="coverage.rows.length" :rows="coverage.rows" /><p v-else class="note">Mark the tag keys that count, and their coverage is shown here.</p></div>
