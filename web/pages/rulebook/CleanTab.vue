@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { computed, nextTick, ref } from 'vue'
+import { computed, ref } from 'vue'
 import type { CleanAct, CleanStep } from '../../../core/types.ts'
 import type { CleanView, CoverageRow } from '../../../server/features/rulebook/cleaning.ts'
 import ErrorNote from '../../components/ErrorNote.vue'
@@ -9,6 +9,7 @@ import { usePlace } from '../../composables/usePlace.ts'
 import { amount, count, monthName } from '../../format.ts'
 import { newId, useDraft } from '../../stores/draft.ts'
 import { useSession } from '../../stores/session.ts'
+import { keepGrip, moved } from './reorder.ts'
 import StepEditor from './StepEditor.vue'
 import { actText, monthsText } from './words.ts'
 
@@ -43,14 +44,10 @@ function keep(step: CleanStep): void {
 }
 const flip = (step: CleanStep): void => draft.changeCleanUp(steps.value.map((old) => (old.id === step.id ? { ...old, enabled: !old.enabled } : old)))
 const remove = (step: CleanStep): void => draft.changeCleanUp(steps.value.filter(({ id }) => id !== step.id), 'The step is deleted.')
-async function move(index: number, by: number): Promise<void> {
-  const to = index + by
-  if (to < 0 || to >= steps.value.length) return
-  const next = [...steps.value]
-  next.splice(to, 0, ...next.splice(index, 1))
-  draft.changeCleanUp(next)
-  await nextTick()
-  document.querySelector<HTMLElement>(`[data-step-index="${to}"] .grip`)?.focus()
+function move(index: number, by: number): void {
+  const next = moved(steps.value, index, index + by)
+  if (next) draft.changeCleanUp(next)
+  void keepGrip(`[data-step-index="${index + by}"]`)
 }
 const countKey = (key: string): void => draft.change({ ...draft.rulebook!, tagKeys: draft.rulebook!.tagKeys.includes(key) ? draft.rulebook!.tagKeys.filter((other) => other !== key) : [...draft.rulebook!.tagKeys, key] })
 const share = (part: string, whole: string): string => (Number(whole) === 0 ? '' : `${((Number(part) / Number(whole)) * 100).toFixed(1)} %`)

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { computed, nextTick, ref, toRaw } from 'vue'
+import { computed, ref, toRaw } from 'vue'
 import { baseLabel } from '../../../core/pools/distribute.ts'
 import { addsUpToHundred, percentSum } from '../../../core/money/percents.ts'
 import { formatAmount } from '../../../core/money/amount.ts'
@@ -16,6 +16,7 @@ import { amount, monthName } from '../../format.ts'
 import { useDraft } from '../../stores/draft.ts'
 import { useSession } from '../../stores/session.ts'
 import PoolDrawing from './PoolDrawing.vue'
+import { keepGrip, moved } from './reorder.ts'
 import { centreName } from './words.ts'
 
 const draft = useDraft()
@@ -67,14 +68,10 @@ function chooseBase(kind: string): void {
   edited.value!.base = kind === 'mix' ? { kind, parts: [{ percent: '60', base: first }, { percent: '40', base: { kind: 'even' } }] } : kind === 'fixed' ? { kind, percents: percents.value } : kind === 'driver' ? { kind, driver: drivers.value[0]?.code ?? '' } : { kind: kind as 'even' | 'direct' }
 }
 /** Step-down goes in the order of the list. */
-async function move(index: number, by: number): Promise<void> {
-  const to = index + by
-  if (to < 0 || to >= pools.value.length) return
-  const next = [...pools.value]
-  next.splice(to, 0, ...next.splice(index, 1))
-  draft.changePools(next)
-  await nextTick()
-  document.querySelector<HTMLElement>(`[data-pool-index="${to}"] .grip`)?.focus()
+function move(index: number, by: number): void {
+  const next = moved(pools.value, index, index + by)
+  if (next) draft.changePools(next)
+  void keepGrip(`[data-pool-index="${index + by}"]`)
 }
 const METHODS: Record<PoolMethod, string> = { direct: 'direct: pools give only to cost centres', stepDown: 'step-down: in the order of the list, each to those after it', reciprocal: 'reciprocal: to all they serve at once' }
 const { data: effect, error: effectError, again: effectAgain } = useDraftAnswer<MethodEffect>('/api/rulebook/methods')

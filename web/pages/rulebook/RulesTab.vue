@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import Sortable from 'sortablejs'
-import { computed, nextTick, onBeforeUnmount, ref, watch } from 'vue'
+import { computed, onBeforeUnmount, ref, watch } from 'vue'
 import type { CostCentre, Rule } from '../../../core/types.ts'
 import type { RuleFigures } from '../../../server/features/rulebook/figures.ts'
 import type { Ailment, Health } from '../../../server/features/rulebook/health.ts'
@@ -12,6 +12,7 @@ import { amount, count, isZero, monthName } from '../../format.ts'
 import { newId, useDraft } from '../../stores/draft.ts'
 import { useSession } from '../../stores/session.ts'
 import ClassChooser from './ClassChooser.vue'
+import { keepGrip, moved } from './reorder.ts'
 import RuleEditor from './RuleEditor.vue'
 import SplitDialog from './SplitDialog.vue'
 import { conditionText, monthsText, outcomeText } from './words.ts'
@@ -43,22 +44,15 @@ function keep(rule: Rule): void {
 const copy = (rule: Rule, index: number): void => change([...rules.value.slice(0, index + 1), { ...structuredClone(rule), id: newId(), name: `${rule.name}, copy` }, ...rules.value.slice(index + 1)], `“${rule.name}” is copied.`)
 const remove = (rule: Rule): void => change(rules.value.filter(({ id }) => id !== rule.id), `Rule “${rule.name}” is deleted.`)
 const flip = (rule: Rule): void => change(rules.value.map((old) => (old.id === rule.id ? { ...rule, enabled: !rule.enabled } : old)))
-function move(from: number, to: number): void {
-  if (to < 0 || to >= rules.value.length || from === to) return
-  const next = [...rules.value]
-  next.splice(to, 0, ...next.splice(from, 1))
-  change(next)
+function move(from: number, to: number, said = ''): void {
+  const next = moved(rules.value, from, to)
+  if (next) change(next, said)
 }
 /** Lifts a rule out of the shadow of another. */
-function lift(index: number, behind: number): void {
-  const next = [...rules.value]
-  next.splice(behind, 0, ...next.splice(index, 1))
-  change(next, `“${rules.value[index]!.name}” now stands before “${rules.value[behind]!.name}”.`)
-}
-async function moveByKey(index: number, by: number): Promise<void> {
+const lift = (index: number, behind: number): void => move(index, behind, `“${rules.value[index]!.name}” now stands before “${rules.value[behind]!.name}”.`)
+function moveByKey(index: number, by: number): void {
   move(index, index + by)
-  await nextTick()
-  document.querySelector<HTMLElement>(`[data-rule-index="${index + by}"] .grip`)?.focus()
+  void keepGrip(`[data-rule-index="${index + by}"]`)
 }
 
 const isSplitting = ref(false)
