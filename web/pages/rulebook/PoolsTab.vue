@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { computed, ref, toRaw } from 'vue'
-import { baseLabel } from '../../../core/pools/distribute.ts'
+import { baseLabel, poolTarget } from '../../../core/pools/distribute.ts'
 import { addsUpToHundred, percentSum } from '../../../core/money/percents.ts'
 import { formatAmount } from '../../../core/money/amount.ts'
 import type { CostCentre, Pool, PoolMethod, SimpleBase } from '../../../core/types.ts'
@@ -49,11 +49,20 @@ const flaw = computed(() => {
   if (pool.base.kind === 'fixed' && !addsUpToHundred(given.value)) return sum.value === null ? 'Write percentages as plain decimals.' : `The percentages add up to ${sum.value}, not to 100.`
   return ''
 })
+/** Another pool, with the new code of the one that is edited wherever it names it. */
+function renamed(other: Pool, code: string): Pool {
+  const old = editedCode.value
+  if (old === null || old === code) return other
+  return {
+    ...other, ...(other.serves ? { serves: other.serves.map((one) => (one === old ? code : one)) } : {}),
+    base: other.base.kind === 'fixed' ? { ...other.base, percents: Object.fromEntries(Object.entries(other.base.percents).map(([target, text]) => [target === poolTarget(old) ? poolTarget(code) : target, text])) } : other.base,
+  }
+}
 function keep(): void {
   const pool: Pool = { ...edited.value!, code: edited.value!.code.trim(), name: edited.value!.name.trim(), ...(edited.value!.base.kind === 'fixed' ? { base: { kind: 'fixed', percents: given.value }, recipients: [] } : {}) }
   const next = editedCode.value === null ? [...pools.value, pool] : pools.value.map((old) => (old.code === editedCode.value ? pool : old))
   const rules = draft.rulebook!.rules.map((rule) => (rule.outcome.kind === 'pool' && rule.outcome.code === editedCode.value ? { ...rule, outcome: { kind: 'pool' as const, code: pool.code } } : rule))
-  draft.change({ ...draft.rulebook!, pools: next, rules })
+  draft.change({ ...draft.rulebook!, pools: next.map((other) => (other === pool ? other : renamed(other, pool.code))), rules })
   edited.value = null
 }
 const remove = (pool: Pool): void => draft.changePools(pools.value.filter(({ code }) => code !== pool.code), `Pool “${pool.name}” is deleted.`)
