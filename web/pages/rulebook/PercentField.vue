@@ -27,6 +27,6 @@ function add(): void {
       <input class="field w-28 text-right" aria-label="Per cent" inputmode="decimal" :value="text" @input="set(code, ($event.target as HTMLInputElement).value)" /> %
       <button type="button" class="note hover:text-warn" :aria-label="`Remove ${code}`" @click="remove(code)">Remove</button>
     </div>
-    <p class="flex items-baseline gap-5"><button type="button" class="link" :disabled="targets !== null && free.length === 0" @click="add">Add a payer</button><span :class="addsUpToHundred(percents) ? 'note' : 'text-warn'" data-percent-sum>{{ sum === null ? 'write plain decimals' : `adds up to ${sum} %` }}</span></p>
+    <p class="flex items-baseline gap-5"><button type="button" class="link" :disabled="targets !== null && free.length === 0" @click="add">{{ targets ? 'Add a payer' : 'Add a value' }}</button><span :class="addsUpToHundred(percents) ? 'note' : 'text-warn'" data-percent-sum>{{ sum === null ? 'write plain decimals' : `adds up to ${sum} %` }}</span></p>
   </div>
 </template>
