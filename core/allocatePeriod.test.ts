@@ -80,3 +80,56 @@ describe('allocating a month', () => {
     expect(() => allocatePeriod({ month: '2026-05', table: new KeyTable([charge]), centres: [centre('10')], rulebook: { ...emptyRulebook(), chargedBasis: 'billed', rules: [direct], pools: [{ code: 'P', name: 'P', base: { kind: 'direct' }, recipients: [] }] }, rates: new Map(), drivers: new Map() })).toThrow(new MissingRate('GBP'))
   })
 })
+
+describe('drivers that measurement makes', () => {
+  test('a pool is shared by what workloads of a cluster cost their cost centres; idle and serving do not count', () => {
+    const part = (id: number, use: string, effective: bigint, team = ''): KeyFigures => ({ id, lines: 1, amounts: { billed: effective, effective }, attributes: { ProviderName: 'P', BillingCurrency: 'EUR', Cluster: 'heron', ClusterUse: use, ServiceName: 'Cluster heron', ...(team ? { 'tag:team': team } : {}) } })
+    const rule = (team: string, to: Rule['outcome']): Rule => ({ id: team, name: team, enabled: true, from: null, to: null, conditions: [{ field: 'tag:team', operator: 'is', values: [team] }], outcome: to })
+    const { result, problems } = allocatePeriod({
+      month: '2026-05', table: new KeyTable([part(1, 'workload', 300n, 'a'), part(2, 'workload', 100n, 'b'), part(3, 'serving', 900n, 'b'), part(4, 'idle', 400n, 'pool')]), centres: [centre('10'), centre('20')], rates: new Map([['EUR', 10n ** 10n]]), drivers: new Map(),
+      rulebook: { ...emptyRulebook(), rules: [rule('a', { kind: 'costCentre', code: '10' }), rule('b', { kind: 'costCentre', code: '20' }), rule('pool', { kind: 'pool', code: 'X' })], pools: [{ code: 'X', name: 'X', base: { kind: 'driver', driver: 'cluster:heron' }, recipients: [] }] },
+    })
+    expect(problems).toEqual([])
+    expect(result.shares.map(({ costCentre, amounts }) => [costCentre, amounts.effective])).toEqual([['10', 300n], ['20', 100n]])
+  })
+  test('a quantity of a retired cost centre or of an unknown pool is told, and the pool is shared without it', () => {
+    const charge: KeyFigures = { id: 1, lines: 1, amounts: { billed: 100n, effective: 100n }, attributes: { ProviderName: 'P', BillingCurrency: 'EUR' } }
+    const { result, problems } = allocatePeriod({
+      month: '2026-05', table: new KeyTable([charge]), centres: [centre('10'), centre('13', '2026-01')], rates: new Map([['EUR', 10n ** 10n]]), drivers: new Map([['D', new Map([['10', 1n], ['13', 5n], ['pool:GONE', 4n], ['14', 0n]])]]),
+      rulebook: { ...emptyRulebook(), rules: [{ id: 'r', name: 'r', enabled: true, from: null, to: null, conditions: [{ field: 'ProviderName', operator: 'is', values: ['P'] }], outcome: { kind: 'pool', code: 'X' } }], pools: [{ code: 'X', name: 'X', base: { kind: 'driver', driver: 'D' }, recipients: [] }] },
+    })
+    expect(result.shares.map(({ costCentre, amounts }) => [costCentre, amounts.effective])).toEqual([['10', 100n]])
+    expect(problems.map(({ code, message }) => [code, message.slice(0, 60)])).toEqual([['DRIVER_TARGET', 'The driver D has a quantity for 13, which does not hold in t'], ['DRIVER_TARGET', 'The driver D has a quantity for pool:GONE, which is no cost ']])
+  })
+})
+
+describe('whatever the organisation, nothing is lost', () => {
+  const KINDS: Record<string, string>[] = [{ ChargeCategory: 'Usage' }, { ChargeCategory: 'Tax' }, { ChargeCategory: 'Credit' }, { ChargeCategory: 'Usage', CommitmentDiscountId: 'c', CommitmentDiscountStatus: 'Unused' }, { ChargeCategory: 'Usage', CommitmentDiscountId: 'c', CommitmentDiscountStatus: 'Used' }, { ChargeCategory: 'Purchase', ServiceSubcategory: 'Support' }]
+  const money = fc.bigInt({ min: -(10n ** 14n), max: 10n ** 15n })
+  const charges = fc.array(fc.record({ kind: fc.constantFrom(...KINDS), team: fc.constantFrom('a', 'b', 'c', 'd', ''), provider: fc.constantFrom('P', 'Q'), cluster: fc.constantFrom('', '', 'heron workload', 'heron idle', 'heron overhead', 'heron serving'), currency: fc.constantFrom('EUR', 'USD'), billed: money, effective: money }), { minLength: 1, maxLength: 40 })
+  const code = fc.constantFrom('X', 'Y', 'Z')
+  const way = fc.oneof(fc.constantFrom({ kind: 'rules' as const }, { kind: 'follow' as const }), code.map((pool) => ({ kind: 'pool' as const, code: pool })), fc.constantFrom({ kind: 'costCentre' as const, code: '10' }, { kind: 'costCentre' as const, code: '99' }, { kind: 'aside' as const, reason: 'later' }))
+  const clusterWay = fc.oneof(fc.constantFrom({ kind: 'rules' as const }, { kind: 'tenants' as const }), code.map((pool) => ({ kind: 'pool' as const, code: pool })))
+  const weights = fc.dictionary(fc.constantFrom('10', '20', '99', 'pool:X', 'pool:Y', 'pool:Z'), fc.bigInt({ min: 0n, max: 50n }), { maxKeys: 5 })
+  test('settings, clusters, pools in circles, currencies: cells add up to what was billed, by provider and currency', () => {
+    fc.assert(fc.property(charges, fc.record({ tax: way, credit: way, commitmentUnused: way, support: way }), clusterWay, clusterWay, fc.tuple(weights, weights, weights), fc.constantFrom('direct' as const, 'stepDown' as const, 'reciprocal' as const), (list, special, idle, overhead, drivers, poolMethod) => {
+      const keys = list.map(({ kind, team, provider, cluster, currency, billed, effective }, index): KeyFigures => {
+        const [name, use] = cluster.split(' ')
+        return { id: index + 1, lines: 1, amounts: { billed, effective }, attributes: { ...kind, ProviderName: provider, PublisherName: provider, BillingAccountId: 'x', SubAccountId: 's', ServiceName: 'M', BillingCurrency: currency, ...(team ? { 'tag:team': team } : {}), ...(name ? { Cluster: name, ClusterUse: use! } : {}) } }
+      })
+      const to = (team: string, outcome: Rule['outcome']): Rule => ({ id: team, name: team, enabled: true, from: null, to: null, conditions: [{ field: 'tag:team', operator: 'is', values: [team] }], outcome })
+      const rulebook = {
+        ...emptyRulebook(), special, poolMethod, clusters: [{ cluster: 'heron', weights: { cpu: '1', memory: '1', gpu: '1' }, systemNamespaces: [], overheadCharges: [], nodeCharges: [], idle, overhead }],
+        rules: [to('a', { kind: 'costCentre', code: '10' }), to('b', { kind: 'pool', code: 'X' }), to('c', { kind: 'split', percents: { '10': '33.3', '20': '66.7' } })],
+        pools: ['X', 'Y', 'Z'].map((pool) => ({ code: pool, name: pool, base: { kind: 'driver' as const, driver: pool }, recipients: [] })),
+      }
+      const { result } = allocatePeriod({ month: '2026-05', table: new KeyTable(keys), centres: [centre('10'), centre('20')], rulebook, rates: new Map([['EUR', 10n ** 10n], ['USD', 87n * 10n ** 8n]]), drivers: new Map(drivers.map((values, index) => ['XYZ'[index]!, new Map(Object.entries(values))])) })
+      const cells = cellsOf(result)
+      for (const provider of ['P', 'Q']) for (const currency of ['EUR', 'USD']) for (const basis of ['billed', 'effective'] as const) {
+        const whole = keys.filter(({ attributes }) => attributes.ProviderName === provider && attributes.BillingCurrency === currency).reduce((sum, { amounts }) => sum + amounts[basis], 0n)
+        expect(cells.filter((cell) => cell.provider === provider && cell.currency === currency).reduce((sum, { amounts }) => sum + amounts[basis], 0n)).toBe(whole)
+      }
+      expect(cells.every(({ kind, costCentre }) => (kind === 'direct' || kind === 'pool') === (costCentre === '10' || costCentre === '20'))).toBe(true)
+    }), { numRuns: 200 })
+  })
+})

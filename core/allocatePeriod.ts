@@ -1,10 +1,12 @@
 import { holdsIn, type Month } from './calendar/month.ts'
 import { classify, mappedTo, NO_RULE, type Classified } from './classify/evaluate.ts'
 import { combinedCode, type KeyTable } from './classify/keyTable.ts'
+import { settingOfRule, settledRows } from './classify/settled.ts'
+import { settleOutcomes } from './classify/settleOutcomes.ts'
 import { convert, type RateTable } from './money/convert.ts'
 import { addsUpToHundred, HUNDRED, splitAmounts } from './money/percents.ts'
 import { OutcomeSums } from './packed/outcomeSums.ts'
-import { needsDirectCost } from './pools/distribute.ts'
+import { CLUSTER_DRIVER, driversOfBase, needsDirectCost } from './pools/distribute.ts'
 import { sharePools, type PoolLink, type PoolStream, type StreamHeld, type StreamShare } from './pools/sharePools.ts'
 import type { Problem } from './problems.ts'
 import { BASES, type Amounts, type Basis, type CostCentre, type Drivers, type KeyFigures, type Outcome, type Rule, type Rulebook } from './types.ts'
@@ -16,7 +18,7 @@ export interface Way {
   target: string
 }
 
-/** What happened to one row of the table, or to a part of it: `rule` is an index into the rulebook, NO_RULE where nobody took it. */
+/** What happened to one row of the table, or to a part of it: `rule` is an index into the rulebook, NO_RULE where nobody took it, or the number of a setting. */
 export interface KeyOutcome {
   row: number
   key: KeyFigures
@@ -60,14 +62,31 @@ export interface PeriodResult {
 /** Runs the rulebook over the charges of a month: the way of every unit of money from billed to charged. */
 export function allocatePeriod(input: PeriodInput): { result: PeriodResult; problems: Problem[] } {
   const { table } = input
-  const classified = classify(input.rulebook.rules, table, input.month)
+  const classified = classify(input.rulebook.rules, table, input.month, settledRows(table, input.rulebook))
   const { outcomes, problems: targetProblems } = resolveTargets(input, classified)
-  const directCost = directCosts(outcomes, input)
   const streams = streamsOf(table)
-  const { rulebook, centres, drivers, month } = input
+  const directCost = directCosts(outcomes, input, streams)
+  const { rulebook, centres, month } = input
+  const drivers = new Map([...input.drivers, ...clusterDrivers(table, outcomes, rulebook)])
   const { shares, held, links, problems: poolProblems } = sharePools(pooledStreams(table, outcomes, streams), rulebook.pools, rulebook.poolMethod, { centres, directCost, drivers, month, pools: rulebook.pools })
   const conservation = proveConservation(table, outcomes, streams, shares, held)
   return { result: { outcomes, shares, held, links, conservation, classified, table }, problems: [...targetProblems, ...poolProblems] }
+}
+
+/** The drivers that metering makes, where a pool is shared by one: what workloads of a cluster cost by the cost centre that they go to, in 10^-10 of the billing currency. */
+function clusterDrivers(table: KeyTable, outcomes: readonly KeyOutcome[], { pools }: Rulebook): Map<string, Map<string, bigint>> {
+  const wanted = new Set(pools.flatMap(driversOfBase).filter((driver) => driver.startsWith(CLUSTER_DRIVER)))
+  const drivers = new Map<string, Map<string, bigint>>()
+  if (wanted.size === 0) return drivers
+  const [cluster, use] = [table.column('Cluster'), table.column('ClusterUse')]
+  for (const { row, way, amounts } of outcomes) {
+    const name = CLUSTER_DRIVER + (cluster.values[cluster.codes[row]!] ?? '')
+    if (way.kind !== 'costCentre' || use.values[use.codes[row]!] !== 'workload' || !wanted.has(name) || amounts.effective <= 0n) continue
+    const values = drivers.get(name) ?? new Map<string, bigint>()
+    drivers.set(name, values)
+    values.set(way.target, (values.get(way.target) ?? 0n) + amounts.effective)
+  }
+  return drivers
 }
 
 const UNASSIGNED: Way = { kind: 'unassigned', target: '' }
@@ -77,13 +96,14 @@ function resolveTargets({ table, rulebook, centres, month }: PeriodInput, { rule
   const problems = new Map<string, Problem>()
   const centreOf = new Map(centres.map((centre) => [centre.code, centre]))
   const pools = new Set(rulebook.pools.map(({ code }) => code))
-  const isUsable = (rule: Rule, kind: 'costCentre' | 'pool', code: string): boolean => {
+  const isUsableBy = (subject: string, sender: string, kind: 'costCentre' | 'pool', code: string): boolean => {
     const centre = centreOf.get(code)
     if (kind === 'pool' ? pools.has(code) : centre && holdsIn(month, centre.validFrom, centre.validTo)) return true
     const isRetired = kind === 'costCentre' && centre !== undefined
-    problems.set(`${rule.id} ${code}`, { code: isRetired ? 'RULE_TARGET_RETIRED' : 'RULE_TARGET_UNKNOWN', subject: rule.name, message: `Rule ${rule.name} sends charges to ${code || 'nothing'}, which ${isRetired ? 'does not hold in this month' : 'does not exist'}: they stay unassigned.` })
+    problems.set(`${sender} ${code}`, { code: isRetired ? 'RULE_TARGET_RETIRED' : 'RULE_TARGET_UNKNOWN', subject, message: `${sender} sends charges to ${code || 'nothing'}, which ${isRetired ? 'does not hold in this month' : 'does not exist'}: they stay unassigned.` })
     return false
   }
+  const isUsable = ({ name }: Rule, kind: 'costCentre' | 'pool', code: string): boolean => isUsableBy(name, `Rule ${name}`, kind, code)
   const ways = rulebook.rules.map(() => new Map<string, Way>())
   const wayTo = (rule: number, kind: 'costCentre' | 'pool' | 'aside', target: string): Way => {
     let way = ways[rule]!.get(target)
@@ -93,12 +113,15 @@ function resolveTargets({ table, rulebook, centres, month }: PeriodInput, { rule
   const outcomes: KeyOutcome[] = []
   table.keys.forEach((key, row) => {
     const rule = ruleOf[row]!
+    if (settingOfRule(rule)) return
     const outcome = rule === NO_RULE ? null : rulebook.rules[rule]!.outcome
     if (outcome?.kind === 'split' && addsUpToHundred(outcome.percents)) {
       for (const { to, percent, amounts } of splitAmounts(key.amounts, outcome.percents)) outcomes.push({ row, key, rule, way: wayTo(rule, 'costCentre', to), amounts, percent })
     } else outcomes.push({ row, key, rule, way: outcome ? wayOf(outcome, (kind, target) => wayTo(rule, kind, target), (field) => table.value(field, row)) : UNASSIGNED, amounts: key.amounts, percent: HUNDRED })
   })
-  return { outcomes, problems: [...problems.values()] }
+  const settled = settleOutcomes(table, ruleOf, rulebook, outcomes, (name, kind, target) => (kind === 'aside' || isUsableBy(name, name, kind, target) ? { kind, target } : UNASSIGNED))
+  for (const problem of settled.problems) problems.set(problem.message, problem)
+  return { outcomes: [...outcomes, ...settled.outcomes], problems: [...problems.values()] }
 }
 
 /** The way of what a rule takes whole. */
@@ -112,27 +135,26 @@ function wayOf(outcome: Outcome, to: (kind: 'costCentre' | 'pool' | 'aside', tar
 }
 
 /** Direct cost of each cost centre on the charged basis, in 10^-20 of the reporting currency. */
-function directCosts(outcomes: readonly KeyOutcome[], { table, rulebook, rates }: PeriodInput): Map<string, bigint> {
+function directCosts(outcomes: readonly KeyOutcome[], { table, rulebook, rates }: PeriodInput, { of, names }: Streams): Map<string, bigint> {
   const costs = new Map<string, bigint>()
   if (!rulebook.pools.some(needsDirectCost)) return costs
-  const { codes, values } = table.column('BillingCurrency')
   const columns = table.amounts()
   const sums = new OutcomeSums()
   const slots = new Map<Way, number>()
   const used = new Set<number>()
-  // conversion is a multiplication, so each cost centre's sum in a currency is converted once
+  // conversion is a multiplication, so each cost centre's sum of a provider in a currency is converted once
   for (const outcome of outcomes) {
     if (outcome.way.kind !== 'costCentre') continue
     let first = slots.get(outcome.way)
-    if (first === undefined) slots.set(outcome.way, (first = slots.size * values.length))
-    const slot = first + codes[outcome.row]!
+    if (first === undefined) slots.set(outcome.way, (first = slots.size * names.length))
+    const slot = first + of[outcome.row]!
     used.add(slot)
     addOutcome(sums, slot, outcome, columns)
   }
   for (const [{ target }, first] of slots) {
-    values.forEach((currency, code) => {
-      if (!used.has(first + code)) return
-      costs.set(target, (costs.get(target) ?? 0n) + convert(sums.amounts(first + code)[rulebook.chargedBasis], currency!, rates))
+    names.forEach(({ provider, currency }, stream) => {
+      if (!used.has(first + stream)) return
+      costs.set(target, (costs.get(target) ?? 0n) + convert(sums.amounts(first + stream)[rulebook.chargedBasis], currency, rates, provider))
     })
   }
   return costs

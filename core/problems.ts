@@ -18,6 +18,8 @@ export const PROBLEM_CODES = {
   RULE_CONDITION: 'Complete the condition or remove it.',
   RULE_TARGET_UNKNOWN: 'Choose a cost centre or pool that exists.',
   RULE_TARGET_RETIRED: 'The cost centre does not hold in this month. Choose another, or end the rule.',
+  DRIVER_TARGET: 'Move the quantity to a cost centre that holds in the month, or take it out of the driver.',
+  FOLLOWS_NOTHING: 'Send these charges to a cost centre or pool, or let the rules take them.',
   POOL_BASE_ZERO: 'The base of the pool is zero or negative in this month, so that its money is held.',
   POOL_NO_OUTLET: 'Let one of the pools give to a cost centre.',
   POOL_PERCENT: 'The percentages of the pool must add up to 100 exactly.',

@@ -2,7 +2,8 @@
  * The records of the domain, in the order of the way of the money:
  *
  *   load (a file)  >  bill (provider x billing account x billing period)  >  charge  >  charge key
- *   rulebook version  >  step of the tag clean-up;  classification  >  rule  >  condition;  pool
+ *   metering (a file)  >  metered day of a cluster  >  pod on a node
+ *   rulebook version  >  cluster;  step of the tag clean-up;  classification  >  rule  >  condition;  special charges;  pool;  mark-up
  *   run (month x rulebook version x bills)  >  outcome of each key or part of one  >  share of each pool  >  cell
  *   statement (cost centre x month)  >  line  =  rounded cells
  */
@@ -123,18 +124,74 @@ export type PoolMethod = (typeof POOL_METHODS)[number]
 /** Quantities of a month by driver, then by cost centre or `pool:<code>`, in 10^-10 of the driver's unit. */
 export type Drivers = ReadonlyMap<string, ReadonlyMap<string, bigint>>
 
+/** Where a cluster's idle or overhead cost goes. */
+export type ClusterWay =
+  /** like any other charge, by the rules */
+  | { kind: 'rules' }
+  /** to the workloads on the same node: idle by what each holds of the resource, overhead by what each costs; what finds nobody stays for the rules */
+  | { kind: 'node' }
+  /** where the workloads of the cluster go, in proportion to their cost */
+  | { kind: 'tenants' }
+  | { kind: 'pool'; code: string }
+  | { kind: 'costCentre'; code: string }
+
+/** How the cost of a metered cluster is divided. */
+export interface ClusterSetting {
+  cluster: string
+  /** relative prices of a core, a gibibyte of memory and a graphics unit, as exact decimals */
+  weights: { cpu: string; memory: string; gpu: string }
+  /** their workloads are overhead, as are the charges that the conditions find (control plane, licences) */
+  systemNamespaces: string[]
+  overheadCharges: Condition[]
+  /** which charges are nodes of the cluster: those of them without metering are told */
+  nodeCharges: Condition[]
+  idle: ClusterWay
+  overhead: ClusterWay
+}
+
+export const SPECIAL_KINDS = ['correction', 'tax', 'credit', 'refund', 'commitmentUnused', 'commitmentPurchase', 'support', 'marketplace', 'discount'] as const
+/** Charges that are no use of a service; a charge of several kinds counts as the first of them. */
+export type SpecialKind = (typeof SPECIAL_KINDS)[number]
+
+/** Where a kind of special charges goes. */
+export type SpecialWay =
+  | { kind: 'rules' }
+  /** where the charges go that it concerns, in proportion to their cost */
+  | { kind: 'follow' }
+  | { kind: 'costCentre'; code: string }
+  | { kind: 'pool'; code: string }
+  | { kind: 'aside'; reason: string }
+
+/** An administration fee on top of what is charged: apart from cost, so that the books still balance without it. */
+export interface MarkUp {
+  id: string
+  name: string
+  /** those that pay it; empty: all that are charged anything */
+  costCentres: string[]
+  on: 'all' | 'direct' | 'pools'
+  /** exact decimals: per cent of the charged cost, or an amount a month in the reporting currency */
+  fee: { kind: 'percent'; percent: string } | { kind: 'amount'; amount: string }
+  /** ledger account that it is credited to */
+  recoveryAccount: string
+}
+
 export interface Rulebook {
   /** which cost statements charge */
   chargedBasis: Basis
   /** tag keys that count: their coverage is watched */
   tagKeys: string[]
+  /** of metered clusters; one without a setting is divided by the usual weights, and the rules decide the rest */
+  clusters: ClusterSetting[]
   cleanUp: CleanStep[]
   /** besides the cost centre, in order: later ones may ask for the values of earlier ones */
   classifications: Classification[]
   /** the cost-centre classification */
   rules: Rule[]
+  /** kinds that are not named go by the rules */
+  special: Partial<Record<SpecialKind, SpecialWay>>
   pools: Pool[]
   poolMethod: PoolMethod
+  markUps: MarkUp[]
 }
 
-export const emptyRulebook = (): Rulebook => ({ chargedBasis: 'effective', tagKeys: [], cleanUp: [], classifications: [], rules: [], pools: [], poolMethod: 'direct' })
+export const emptyRulebook = (): Rulebook => ({ chargedBasis: 'effective', tagKeys: [], clusters: [], cleanUp: [], classifications: [], rules: [], special: {}, pools: [], poolMethod: 'direct', markUps: [] })

@@ -1,5 +1,7 @@
 import { readFileSync } from 'node:fs'
 import { focusCases } from './focus.ts'
+import { kubernetesCase } from './kubernetes.ts'
+import { commonCostCase, rateCase } from './rates.ts'
 import { roundingCase } from './rounding.ts'
 import { supportCase } from './support.ts'
 
@@ -8,14 +10,16 @@ export interface Verdict { id: string; state: 'pass' | 'fail' | 'not known'; exp
 export interface ReferenceCase { id: string; kind?: string; input?: Record<string, unknown>; expected?: unknown }
 
 type Runner = (one: ReferenceCase) => Verdict
-const RUNNERS: Record<string, Runner> = { proportional_rounding: roundingCase, proportional_rounding_invalid: roundingCase, support_departments: supportCase }
+const RUNNERS: Record<string, Runner> = { proportional_rounding: roundingCase, proportional_rounding_invalid: roundingCase, support_departments: supportCase, single_vs_dual_rate: rateCase, common_cost: commonCostCase }
+
+const isKubernetes = ({ input }: ReferenceCase): boolean => input !== undefined && 'nodes' in input && 'pods' in input
 
 function verdictsOf(document: Record<string, unknown>): Verdict[] {
   if ('valid_rows' in document || 'row_rules' in document) return focusCases(document)
   const cases = Array.isArray(document.cases) ? (document.cases as ReferenceCase[]) : null
   if (!cases) return [{ id: 'file', state: 'not known', got: `a document with ${Object.keys(document).join(', ')}` }]
   return cases.map((one) => {
-    const run = RUNNERS[one.kind ?? '']
+    const run = RUNNERS[one.kind ?? ''] ?? (one.kind === undefined && isKubernetes(one) ? kubernetesCase : undefined)
     if (!run) return { id: one.id, state: 'not known', got: `kind ${one.kind ?? 'none'}` }
     try {
       return run(one)

@@ -21,13 +21,16 @@ export const FIGURE_COLUMNS = [
 
 export const PERIOD_COLUMNS = ['BillingPeriodStart', 'BillingPeriodEnd', 'ChargePeriodStart', 'ChargePeriodEnd'] as const
 
-/** A field of a condition or a grouping is a key column, `tag:` and the key of a tag, or `class:` and the code of a classification. */
+/** What a charge of a metered cluster's workload knows besides the columns of the node that it is a part of. */
+export const CLUSTER_FIELDS = ['Cluster', 'ClusterUse', 'ClusterNode', 'Namespace', 'WorkloadKind', 'Workload'] as const
+
+/** A field of a condition or a grouping is a key column, a field of clusters, `tag:` and the key of a tag, or `class:` and the code of a classification. */
 export const TAG_FIELD = 'tag:'
 export const tagField = (key: string): string => TAG_FIELD + key
 const CLASS_FIELD = 'class:'
 export const classField = (code: string): string => CLASS_FIELD + code
 export const isField = (field: string): boolean =>
-  field.startsWith(TAG_FIELD) ? field.length > TAG_FIELD.length : field.startsWith(CLASS_FIELD) ? field.length > CLASS_FIELD.length : (KEY_COLUMNS as readonly string[]).includes(field)
+  field.startsWith(TAG_FIELD) ? field.length > TAG_FIELD.length : field.startsWith(CLASS_FIELD) ? field.length > CLASS_FIELD.length : ([...KEY_COLUMNS, ...CLUSTER_FIELDS] as readonly string[]).includes(field)
 
 /** `ServiceName` as people read it: Service name. */
 export function fieldLabel(field: string): string {

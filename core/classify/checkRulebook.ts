@@ -2,8 +2,9 @@ import { isField } from '../charges/attributes.ts'
 import { addsUpToHundred } from '../money/percents.ts'
 import { poolTarget } from '../pools/distribute.ts'
 import type { Problem } from '../problems.ts'
-import type { CleanAct, Condition, CostCentre, Outcome, Rule, Rulebook } from '../types.ts'
+import { SPECIAL_KINDS, type CleanAct, type ClusterWay, type Condition, type CostCentre, type Outcome, type Rule, type Rulebook, type SpecialWay } from '../types.ts'
 import { isBound, isPattern } from './conditions.ts'
+import { settingName } from './settled.ts'
 
 /** What keeps a rulebook from being published: each problem names the step, classification, rule or pool. */
 export function checkRulebook(rulebook: Rulebook, centres: readonly CostCentre[]): Problem[] {
@@ -27,6 +28,22 @@ export function checkRulebook(rulebook: Rulebook, centres: readonly CostCentre[]
         ...(strangers.length > 0 ? [{ code: 'RULE_TARGET_UNKNOWN' as const, subject: pool.code, message: `Pool ${pool.name} serves ${strangers.join(', ')}, which is no other pool.` }] : []),
       ]
     }),
+    ...settingFlaws(rulebook, codes, pools),
+  ]
+}
+
+/** Settings that send charges to what does not exist, or to whom nobody set. */
+function settingFlaws({ clusters, special, markUps }: Rulebook, codes: ReadonlySet<string>, pools: ReadonlySet<string>): Problem[] {
+  const flaw = (name: string, way: ClusterWay | SpecialWay): Problem[] => {
+    if (way.kind === 'aside' && !way.reason.trim()) return [{ code: 'RULE_TARGET_UNKNOWN', subject: name, message: `${name} are set aside without a reason.` }]
+    if ((way.kind !== 'pool' && way.kind !== 'costCentre') || (way.kind === 'pool' ? pools : codes).has(way.code)) return []
+    return [{ code: 'RULE_TARGET_UNKNOWN', subject: name, message: `${name} go to ${way.code || 'nothing'}, which is no ${way.kind === 'pool' ? 'pool' : 'cost centre'}.` }]
+  }
+  return [
+    ...clusters.flatMap(({ cluster, idle, overhead }) => [...flaw(`Idle nodes of ${cluster}`, idle), ...flaw(`Overhead charges of ${cluster}`, overhead)]),
+    ...clusters.flatMap(({ cluster, nodeCharges, overheadCharges }) => [...nodeCharges, ...overheadCharges].flatMap((condition) => { const text = conditionFlaw(condition); return text ? [{ code: 'RULE_CONDITION' as const, subject: cluster, message: `Cluster ${cluster}: ${text}` }] : [] })),
+    ...SPECIAL_KINDS.flatMap((kind) => (special[kind] ? flaw(`The ${settingName(kind)}`, special[kind]) : [])),
+    ...markUps.flatMap(({ name, costCentres }): Problem[] => { const unknown = costCentres.filter((code) => !codes.has(code)); return unknown.length > 0 ? [{ code: 'RULE_TARGET_UNKNOWN', subject: name, message: `Mark-up ${name} names ${unknown.join(', ')}, which is no cost centre.` }] : [] }),
   ]
 }
 

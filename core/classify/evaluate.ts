@@ -6,7 +6,7 @@ import type { FieldColumn, KeyTable } from './keyTable.ts'
 export const NO_RULE = -1
 
 export interface Classified {
-  /** for each key, the index of the first rule that takes it, or NO_RULE */
+  /** for each key, the index of the first rule that takes it, NO_RULE, or the number of the setting that sends it (see settled.ts) */
   ruleOf: Int32Array
   /** for each rule, the indexes of the keys it would take if it stood first, or null where it does not hold in the month */
   wouldTake: (Int32Array | null)[]
@@ -73,10 +73,11 @@ export const isActive = (rule: Rule, month: Month): boolean => rule.enabled && h
 
 /**
  * Gives each key to the first rule of the ordered list whose conditions it satisfies; rules that are switched off or do
- * not hold in the month are passed over, and a rule that maps takes only what its mapping names.
+ * not hold in the month are passed over, and a rule that maps takes only what its mapping names. `settled`: rows that a
+ * setting sends before any rule is asked, by its number, 0 for the others.
  */
-export function classify(rules: readonly Rule[], table: KeyTable, month: Month): Classified {
-  const ruleOf = new Int32Array(table.keys.length).fill(NO_RULE)
+export function classify(rules: readonly Rule[], table: KeyTable, month: Month, settled: Int32Array | null = null): Classified {
+  const ruleOf = settled ? settled.map((setting) => setting || NO_RULE) : new Int32Array(table.keys.length).fill(NO_RULE)
   const conditions = rules.flatMap((rule) => (isActive(rule, month) ? rule.conditions : []))
   const named = new Set(conditions.flatMap(({ field, operator }) => (operator === 'is' ? [field] : [])))
   table.encode(named, new Set(conditions.map(({ field }) => field)))

@@ -17,7 +17,7 @@ function byKey(outcomes: readonly KeyOutcome[], basis: Basis, rates: RateTable):
     let places = keys.get(key.id)
     if (!places) keys.set(key.id, (places = new Map()))
     const place = placeOf(outcome)
-    places.set(place, (places.get(place) ?? 0n) + convert(amounts[basis], key.attributes.BillingCurrency!, rates))
+    places.set(place, (places.get(place) ?? 0n) + convert(amounts[basis], key.attributes.BillingCurrency!, rates, key.attributes.ProviderName ?? ''))
   }
   return keys
 }

@@ -95,7 +95,7 @@ describe('generated rulebooks', () => {
     fc.assert(fc.property(keys, rulebook, rulebook, (all, before, after) => {
       const [old, fresh] = [run(all, before).outcomes, run(all, after).outcomes]
       const moves = movesBetween(old, fresh, 'effective', RATES)
-      const at = (outcomes: typeof old, place: string): bigint => sum(outcomes.filter((one) => placeOf(one) === place).map(({ amounts, key }) => convert(amounts.effective, key.attributes.BillingCurrency!, RATES)))
+      const at = (outcomes: typeof old, place: string): bigint => sum(outcomes.filter((one) => placeOf(one) === place).map(({ amounts, key }) => convert(amounts.effective, key.attributes.BillingCurrency!, RATES, '')))
       for (const place of new Set([...old, ...fresh].map(placeOf))) {
         expect(sum(moves.filter(({ to }) => to === place).map(({ amount }) => amount)) - sum(moves.filter(({ from }) => from === place).map(({ amount }) => amount))).toBe(at(fresh, place) - at(old, place))
       }

@@ -112,3 +112,16 @@ test('coverage counts money of resources by its size, so that credits do not hid
   const [row] = coverageOf(new KeyTable([key(1, 30n, { 'tag:team': 'a' }), key(2, -10n, {}), key(3, 20n, {}), key(4, 7n, { ChargeClass: 'Correction' }), tax]), ['team'], 'effective', new Map([['EUR', 10n ** 10n]]))
   expect([row!.covered * 2n, row!.total]).toEqual([row!.total, 60n * 10n ** 10n])
 })
+
+describe('parts of metered nodes', () => {
+  const key = (id: number, attributes: Record<string, string>): KeyFigures => ({ id, lines: 1, amounts: { billed: 1n, effective: 1n }, attributes: { ResourceId: 'node-1', ...attributes } })
+  const table = new KeyTable([key(1, { ClusterUse: 'workload', Namespace: 'shop', 'tag:team': 'web' }), key(2, { ClusterUse: 'workload', Namespace: 'shop' }), key(3, { ClusterUse: 'idle' }), key(4, { ClusterUse: 'unmetered' })])
+  const inherit = (from: string): (string | undefined)[] => {
+    const cleaned = cleanTags(table, [{ id: 's', enabled: true, from: null, to: null, act: { kind: 'inherit', key: 'team', from, monthsBack: 0 } }], '2026-10', [])
+    return cleaned.keys.map((_, row) => cleaned.value('tag:team', row))
+  }
+  test('idle and other workloads do not take the tag of one that runs on the same node; those of the same namespace do', () => {
+    expect(inherit('ResourceId')).toEqual(['web', undefined, undefined, undefined])
+    expect(inherit('Namespace')).toEqual(['web', 'web', undefined, undefined])
+  })
+})

@@ -2,6 +2,7 @@ import { holdsIn, type Month } from '../calendar/month.ts'
 import { TAG_FIELD, tagField } from '../charges/attributes.ts'
 import { encodeColumn, type FieldColumn, type KeyTable } from '../classify/keyTable.ts'
 import type { CleanAct, CleanStep } from '../types.ts'
+import { placeColumn } from './places.ts'
 
 /** What counts as the same when case and separators do not matter. */
 export const fold = (text: string): string => text.normalize('NFKC').toLowerCase().replace(/[\s._:/\\-]+/gu, '')
@@ -88,7 +89,7 @@ function dropPlaceholders(table: KeyTable, { keys, values }: { keys: string[]; v
 type Agreed = ReadonlyMap<string, string | null>
 
 function agreedIn(table: KeyTable, key: string, from: string): Agreed {
-  const [place, tag] = [table.column(from), table.column(tagField(key))]
+  const [place, tag] = [placeColumn(table, from), table.column(tagField(key))]
   const agreed = new Map<string, string | null>()
   for (let row = 0; row < table.keys.length; row++) {
     const [where, value] = [place.values[place.codes[row]!], tag.values[tag.codes[row]!]]
@@ -110,7 +111,7 @@ function agreedBefore({ id, act }: CleanStep, steps: readonly CleanStep[], earli
 function inherit(table: KeyTable, { key, from }: { key: string; from: string }, before: Agreed[]): Columns {
   const agreed = [agreedIn(table, key, from), ...before]
   // the month itself first, then back in time; where charges do not agree nothing is guessed
-  return fillMissing(table, key, table.column(from), (value) => agreed.find((one) => one.has(value))?.get(value) ?? undefined)
+  return fillMissing(table, key, placeColumn(table, from), (value) => agreed.find((one) => one.has(value))?.get(value) ?? undefined)
 }
 
 function fillMissing(table: KeyTable, key: string, from: FieldColumn, valueFor: (value: string) => string | undefined): Columns {

@@ -18,7 +18,7 @@ export function coverageOf(table: KeyTable, keys: readonly string[], basis: Basi
   const [resource, correction] = [table.column('ResourceId'), table.column('ChargeClass')]
   const sizes = table.keys.map(({ amounts, attributes }, row) => {
     if (resource.codes[row] === 0 || correction.codes[row]! > 0) return 0n
-    const cost = convert(amounts[basis], attributes.BillingCurrency!, rates)
+    const cost = convert(amounts[basis], attributes.BillingCurrency!, rates, attributes.ProviderName ?? '')
     return cost < 0n ? -cost : cost
   })
   const totals = provider.values.map(() => 0n)

@@ -3,6 +3,7 @@ import type { FieldColumn, KeyTable } from '../classify/keyTable.ts'
 import type { CleanAct } from '../types.ts'
 import { fold } from './cleanTags.ts'
 import { tagKeysOf } from './coverage.ts'
+import { placeColumn } from './places.ts'
 
 /** A step that the program would take, why, and the rows it would touch. */
 export interface Proposal { act: CleanAct; reason: string; rows: number[] }
@@ -65,7 +66,7 @@ const LEAST_LENGTH = 5
 function keySpellings(keys: readonly string[], columns: ReadonlyMap<string, FieldColumn>, table: KeyTable, sizes: Sizes): Proposal[] {
   const present = new Map(keys.map((key) => [key, rowsWith(columns.get(key)!, (code) => code > 0)]))
   const byMoney = [...keys].sort((a, b) => moneyOf(present.get(b)!, sizes) - moneyOf(present.get(a)!, sizes) || (a < b ? -1 : 1))
-  const resources = table.column('ResourceId')
+  const resources = placeColumn(table, 'ResourceId')
   const places = new Map<string, Map<number, string | undefined>>()
   const placesOf = (key: string): Map<number, string | undefined> => {
     const { codes, values } = columns.get(key)!
@@ -143,7 +144,7 @@ const PLACES = [{ from: 'ResourceId', word: 'resources', least: 0 }, { from: 'Su
 /** Tags that are missing where everything else of the same resource, or most of a sub account, agrees on one. */
 function vanished(table: KeyTable, columns: ReadonlyMap<string, FieldColumn>, sizes: Sizes): Proposal[] {
   return PLACES.flatMap(({ from, word, least }) => [...columns].flatMap(([key, tag]): Proposal[] => {
-    const place = table.column(from)
+    const place = placeColumn(table, from)
     const there = place.values.map(() => ({ code: -1, carried: 0, money: 0 }))
     tag.codes.forEach((code, row) => {
       const one = there[place.codes[row]!]!

@@ -1,4 +1,5 @@
 import { holdsIn, type Month } from '../calendar/month.ts'
+import { TRAFFIC } from '../network/flows.ts'
 import { parseAmount } from '../money/amount.ts'
 import { apportion } from '../money/apportion.ts'
 import { commonDivisor } from '../money/fraction.ts'
@@ -56,6 +57,16 @@ export function weightsOf(pool: Pool, sources: WeightSources): Weights {
   const codes = pool.recipients.length > 0 ? valid.filter((code) => pool.recipients.includes(code)) : valid
   if (base.kind === 'even') return { centres: new Map(codes.map((code) => [code, 1n])), pools: new Map([...(pool.serves ?? [])].sort().filter(isPool).map((code) => [code, 1n])) }
   return { centres: new Map(codes.map((code) => { const cost = directCost.get(code) ?? 0n; return [code, cost > 0n ? cost : 0n] })), pools: new Map() }
+}
+
+/** Quantities of the drivers of a pool that nobody can be charged by: of cost centres that do not hold in the month, and of names that are none. */
+export function strayQuantities(pool: Pool, { centres, drivers, month, pools }: WeightSources): Problem[] {
+  return driversOfBase(pool).flatMap((driver) => [...(drivers.get(driver) ?? [])].flatMap(([target, quantity]): Problem[] => {
+    const centre = centres.find(({ code }) => code === target)
+    const isPool = target.startsWith(POOL_TARGET) && pools.some(({ code }) => code === target.slice(POOL_TARGET.length))
+    if (quantity === 0n || isPool || (centre && holdsIn(month, centre.validFrom, centre.validTo))) return []
+    return [{ code: 'DRIVER_TARGET', subject: driver, message: `The driver ${driver} has a quantity for ${target}, which ${centre ? 'does not hold in this month' : 'is no cost centre and no pool'}: pool ${pool.name} is shared without it.` }]
+  }))
 }
 
 /**
@@ -119,7 +130,12 @@ export function baseLabel(pool: Pool): string {
   return base.kind === 'fixed' ? 'by fixed percentages' : baseText(base)
 }
 
-const baseText = (base: SimpleBase): string => (base.kind === 'driver' ? `by the driver ${base.driver}` : { even: 'evenly', direct: 'in proportion to direct cost' }[base.kind])
+/** The name of the driver that the metering of a cluster makes. */
+export const CLUSTER_DRIVER = 'cluster:'
+export const driverName = (driver: string): string =>
+  driver.startsWith(TRAFFIC) ? `measured traffic to ${driver.slice(TRAFFIC.length)}` : driver.startsWith(CLUSTER_DRIVER) ? `what workloads of cluster ${driver.slice(CLUSTER_DRIVER.length)} cost` : `the driver ${driver}`
+
+const baseText = (base: SimpleBase): string => (base.kind === 'driver' ? `by ${driverName(base.driver)}` : { even: 'evenly', direct: 'in proportion to direct cost' }[base.kind])
 
 /** Drivers that a pool is shared by. */
 export const driversOfBase = ({ base }: Pick<Pool, 'base'>): string[] => (base.kind === 'driver' ? [base.driver] : base.kind === 'mix' ? base.parts.flatMap((part) => driversOfBase(part)) : [])

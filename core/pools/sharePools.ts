@@ -1,7 +1,7 @@
 import { Fraction, wholeParts } from '../money/fraction.ts'
 import type { Problem } from '../problems.ts'
 import { BASES, type Amounts, type Pool, type PoolMethod } from '../types.ts'
-import { distribute, problemOf, weightsOf, type PoolShare, type Weights, type WeightSources } from './distribute.ts'
+import { distribute, problemOf, strayQuantities, weightsOf, type PoolShare, type Weights, type WeightSources } from './distribute.ts'
 import { serve, throughput, type ServingPool } from './serve.ts'
 
 /** What one provider billed in one currency to a pool. Streams are never added without a rate. */
@@ -26,7 +26,8 @@ export function sharePools(streams: readonly PoolStream[], pools: readonly Pool[
     problems.set(code, problem)
   }
   if (network.size > 0) shareNetwork(streams, pools.filter(({ code }) => network.has(code)), weights, method, result, problems)
-  result.problems.push(...problems.values())
+  const used = new Set(streams.map(({ code }) => code))
+  result.problems.push(...problems.values(), ...pools.filter(({ code }) => used.has(code) || network.has(code)).flatMap((pool) => strayQuantities(pool, sources)))
   return result
 }
 

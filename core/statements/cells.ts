@@ -78,7 +78,7 @@ export function roundCells(cells: readonly Cell[], basis: Basis, rates: RateTabl
     const amount = amounts[basis]
     const name = cell.provider + '\u0000' + cell.currency
     const stream = streams.get(name) ?? []
-    stream.push({ ...cell, amount, exact: convert(amount, cell.currency, rates), rounded: 0n })
+    stream.push({ ...cell, amount, exact: convert(amount, cell.currency, rates, cell.provider), rounded: 0n })
     streams.set(name, stream)
   }
   for (const stream of streams.values()) {

@@ -28,7 +28,7 @@ describe('rounding of a month', () => {
   })
   test('providers and currencies round apart; amounts convert without rounding', () => {
     const rounded = roundCells([cell('10', '100.01', { currency: 'USD' }), cell('10', '0.005', { provider: 'B' })], 'effective', rates, 'EUR')
-    expect(rounded[0]!.exact).toBe(convert(amountOf('100.01'), 'USD', rates))
+    expect(rounded[0]!.exact).toBe(convert(amountOf('100.01'), 'USD', rates, ''))
     expect(rounded.map(({ rounded: minor }) => minor)).toEqual([8716n, 0n])
   })
 })
