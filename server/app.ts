@@ -15,8 +15,12 @@ import { allocationRoutes } from './features/allocation/routes.ts'
 import { chargeRoutes } from './features/charges/routes.ts'
 import { deskRoutes } from './features/desk/routes.ts'
 import { LoadJobs } from './features/intake/jobs.ts'
+import { feedRoutes } from './features/feeds/routes.ts'
+import { FeedSchedule } from './features/feeds/schedule.ts'
 import { driverRoutes } from './features/drivers/routes.ts'
 import { intakeRoutes } from './features/intake/routes.ts'
+import { kubernetesRoutes } from './features/kubernetes/routes.ts'
+import { networkRoutes } from './features/network/routes.ts'
 import { organisationRoutes } from './features/organisation/routes.ts'
 import { periodRoutes } from './features/periods/routes.ts'
 import { rateRoutes } from './features/rates/routes.ts'
@@ -30,12 +34,13 @@ import { workingsRoutes } from './features/workings/routes.ts'
 import { projectRoot } from './paths.ts'
 import { Refusal } from './refusal.ts'
 import type { Settings } from './settings.ts'
+import { isCurrency, viewCurrency } from './viewCurrency.ts'
 import type { Ledger } from './workers/pools.ts'
 
 export type App = FastifyInstance<RawServerDefault, RawRequestDefaultExpression, RawReplyDefaultExpression, FastifyBaseLogger, TypeBoxTypeProvider>
 
 declare module 'fastify' {
-  interface FastifyInstance { database: Database; settings: Settings; ledger: Ledger; jobs: LoadJobs }
+  interface FastifyInstance { database: Database; settings: Settings; ledger: Ledger; jobs: LoadJobs; feeds: FeedSchedule; readLoad(loadId: number): Promise<void> }
 }
 
 export interface AppParts {
@@ -44,18 +49,22 @@ export interface AppParts {
   workers: { ledger: Ledger; readLoad(loadId: number): Promise<void> }
   sessionSecret: string
   logLevel?: string
+  /** simulated outside services that the demo brings */
+  standIns?: ((app: App) => void)[]
 }
 
 const LARGEST_FILE = 64 * 2 ** 30
-const FEATURES = [sessionRoutes, periodRoutes, intakeRoutes, rateRoutes, driverRoutes, organisationRoutes, rulebookRoutes, rulebookFigureRoutes, rulebookFileRoutes, allocationRoutes, statementRoutes, chargeRoutes, workingsRoutes, deskRoutes]
+const FEATURES = [sessionRoutes, periodRoutes, intakeRoutes, rateRoutes, driverRoutes, feedRoutes, kubernetesRoutes, networkRoutes, organisationRoutes, rulebookRoutes, rulebookFigureRoutes, rulebookFileRoutes, allocationRoutes, statementRoutes, chargeRoutes, workingsRoutes, deskRoutes]
 
 /** Builds the server without listening: what tests inject into. */
-export async function buildApp({ database, settings, workers, sessionSecret, logLevel = 'warn' }: AppParts): Promise<App> {
+export async function buildApp({ database, settings, workers, sessionSecret, logLevel = 'warn', standIns = [] }: AppParts): Promise<App> {
   const app: App = Fastify({ logger: { level: logLevel }, bodyLimit: 6 << 20, ajv: { customOptions: { removeAdditional: false, coerceTypes: true, useDefaults: true, allErrors: false } } }).withTypeProvider<TypeBoxTypeProvider>()
   app.decorate('database', database)
   app.decorate('settings', settings)
   app.decorate('ledger', workers.ledger)
   app.decorate('jobs', new LoadJobs(database, workers.readLoad, app.log))
+  app.decorate('readLoad', workers.readLoad)
+  app.decorate('feeds', new FeedSchedule({ database, spoolFolder: settings.spoolFolder, readLoad: workers.readLoad }, app.log))
   await app.register(fastifyHelmet, { contentSecurityPolicy: { directives: { defaultSrc: ["'self'"], scriptSrc: ["'self'"], styleSrc: ["'self'", "'unsafe-inline'"], imgSrc: ["'self'", 'data:'], fontSrc: ["'self'"], connectSrc: ["'self'"], workerSrc: ["'self'"], objectSrc: ["'none'"], frameAncestors: ["'none'"], upgradeInsecureRequests: null } }, strictTransportSecurity: false })
   await app.register(fastifyCompress, { threshold: 2_048 })
   await app.register(fastifyCookie)
@@ -63,9 +72,12 @@ export async function buildApp({ database, settings, workers, sessionSecret, log
   await app.register(fastifyCsrf, { sessionPlugin: '@fastify/session' })
   await app.register(fastifyRateLimit, { global: false })
   await app.register(fastifyMultipart, { limits: { files: 1, fileSize: LARGEST_FILE, fields: 5 } })
+  // in which currency the one who asks reads: the page sends it with each question, links to files carry it
+  app.addHook('onRequest', (request, _reply, done) => { const asked = request.headers['abacus-currency'] ?? (request.query as { currency?: string }).currency; viewCurrency.run(isCurrency(asked) ? asked : undefined, done) })
   guard(app)
   app.setErrorHandler(tellError)
   await app.register(async (scope) => { for (const feature of FEATURES) feature(scope as App) })
+  for (const standIn of standIns) standIn(app)
   servePage(app)
   return app
 }

@@ -3,7 +3,7 @@ import { stringify } from 'csv-stringify/sync'
 
 export interface TableRow { line: number; values: Record<string, string> }
 
-/** Reads a small CSV with a head; columns that are missing and lines of another length are named. */
+/** Reads a small CSV with a head, of which some columns are needed; those that are missing and lines of another length are named. */
 export function readTable(text: string, columns: readonly string[]): { rows: TableRow[]; problems: string[] } {
   const problems: string[] = []
   let cells: string[][] = []
@@ -17,7 +17,7 @@ export function readTable(text: string, columns: readonly string[]): { rows: Tab
   if (missing.length > 0) return { rows: [], problems: [`line 1: the column ${missing.join(', ')} is missing; needed are ${columns.join(', ')}`] }
   const rows = cells.slice(1).map((row, index): TableRow => {
     if (row.length !== head.length) problems.push(`line ${index + 2}: ${row.length} cells instead of ${head.length}`)
-    return { line: index + 2, values: Object.fromEntries(columns.map((column) => [column, row[head.indexOf(column)] ?? ''])) }
+    return { line: index + 2, values: Object.fromEntries([...new Set([...columns, ...head])].map((column) => [column, row[head.indexOf(column)] ?? ''])) }
   })
   return { rows, problems }
 }

@@ -7,6 +7,7 @@ import { loadDemoOnce } from './demo.ts'
 import { PEOPLE } from '../demo/scenario.ts'
 import { readSettings } from './settings.ts'
 import { readSetting } from './settingsTable.ts'
+import { meterStandIn } from './standins/meter.ts'
 import { openWorkers } from './workers/pools.ts'
 
 /** Reads the environment, connects, migrates, loads the demo once, listens. Signals end it cleanly. */
@@ -16,12 +17,13 @@ async function main(): Promise<void> {
   const database = openDatabase(settings.databaseUrl)
   await repack(database)
   const workers = openWorkers(settings.databaseUrl)
-  const app = await buildApp({ database, settings, workers, sessionSecret: await sessionSecret(database) })
+  const app = await buildApp({ database, settings, workers, sessionSecret: await sessionSecret(database), standIns: [meterStandIn] })
   let isClosing = false
   const close = async (): Promise<void> => {
     if (isClosing) return
     isClosing = true
     await app.jobs.close()
+    app.feeds.close()
     await app.close()
     await workers.close()
     await database.close()
@@ -33,6 +35,7 @@ async function main(): Promise<void> {
   process.on('disconnect', () => void close())
   await loadDemoOnce(database, settings, workers)
   await app.jobs.open()
+  await app.feeds.open()
   const address = await app.listen({ host: settings.host, port: settings.port })
   console.log(`\n  Candid Abacus is at ${address}\n`)
   if ((await readSetting(database, 'demo')) === 'loaded') {

@@ -1,4 +1,5 @@
 import type { Queries } from './db/database.ts'
+import { viewCurrency } from './viewCurrency.ts'
 
 export type SettingName = 'demo' | 'currency' | 'today'
 
@@ -10,4 +11,7 @@ export async function writeSetting(queries: Queries, name: SettingName, value: s
   else await queries.run('REPLACE INTO settings (name, value) VALUES (?, ?)', [name, value])
 }
 
-export const reportingCurrency = async (queries: Queries): Promise<string> => (await readSetting(queries, 'currency')) ?? 'EUR'
+/** The currency that the organisation reports in: what runs, rates and fixed amounts are in. */
+export const baseCurrency = async (queries: Queries): Promise<string> => (await readSetting(queries, 'currency')) ?? 'EUR'
+/** The currency that the person who asks reads in. */
+export const reportingCurrency = async (queries: Queries): Promise<string> => viewCurrency.getStore() ?? baseCurrency(queries)

@@ -1,10 +1,12 @@
 import { addMonths } from '../../core/calendar/month.ts'
+import type { ClusterLevel, ClusterStep } from '../../core/kubernetes/clusterView.ts'
 import type { Basis, Condition, Rulebook } from '../../core/types.ts'
 import { openDatabase, type Database } from '../db/database.ts'
 import { replayRun, runTables, type Replay } from '../features/allocation/replay.ts'
 import { preparedTable } from '../features/allocation/ledger.ts'
 import { runPeriod } from '../features/allocation/runPeriod.ts'
 import { groupKeys, keysOnPath, type GroupTask, type PathTask } from '../features/charges/groups.ts'
+import { clusterView, clusterWorkings } from '../features/kubernetes/view.ts'
 import { matrixOf, valueSeries } from '../features/rulebook/classes.ts'
 import { cleanView, coverageView, findResources } from '../features/rulebook/cleaning.ts'
 import { effectOf, methodsOf, type Effect } from '../features/rulebook/effect.ts'
@@ -13,7 +15,9 @@ import { healthOf } from '../features/rulebook/health.ts'
 import { readMonthLedger, type MonthLedger } from '../features/rulebook/monthLedger.ts'
 import { findCharges, testCharge } from '../features/rulebook/testCharge.ts'
 import { rulebookVersion } from '../features/rulebook/store.ts'
+import { specialView } from '../features/special/view.ts'
 import { Refusal } from '../refusal.ts'
+import { viewCurrency } from '../viewCurrency.ts'
 
 /** Heavy reading and computing away from the thread that answers requests. One connection pool and one cache a worker. */
 let database: Database | null = null
@@ -56,6 +60,9 @@ export interface LedgerTasks {
   fields: { in: { month: string; rulebook?: Rulebook }; out: { field: string; keys: number }[] }
   classValues: { in: Drafted<{ classification: string; months: number }>; out: ReturnType<typeof valueSeries> }
   matrix: { in: Drafted<{ across: string; down: string }>; out: ReturnType<typeof matrixOf> }
+  clusters: { in: Drafted<{ basis: Basis; path: ClusterStep[]; by: ClusterLevel }>; out: ReturnType<typeof clusterView> }
+  clusterWorkings: { in: Drafted<{ basis: Basis; path: ClusterStep[] }>; out: ReturnType<typeof clusterWorkings> }
+  special: { in: Drafted<{ basis: Basis; months: number }>; out: ReturnType<typeof specialView> }
   clean: { in: Drafted<object>; out: ReturnType<typeof cleanView> }
   coverage: { in: Drafted<{ months: number }>; out: ReturnType<typeof coverageView> }
   resources: { in: Drafted<{ conditions: Condition[]; text: string }>; out: ReturnType<typeof findResources> }
@@ -90,6 +97,9 @@ const tasks: { [Name in keyof LedgerTasks]: (url: string, input: LedgerTasks[Nam
   },
   classValues: async (url, { month, rulebook, classification, months }) => valueSeries(await ledgersOf(url, await monthsUpTo(url, month, months), rulebook), rulebook, classification),
   matrix: async (url, { month, rulebook, across, down }) => matrixOf(await ledgerOf(url, month, rulebook), rulebook, across, down),
+  clusters: async (url, { month, rulebook, basis, path, by }) => clusterView(await ledgerOf(url, month, rulebook), rulebook, basis, path, by),
+  clusterWorkings: async (url, { month, rulebook, basis, path }) => clusterWorkings(await ledgerOf(url, month, rulebook), rulebook, basis, path),
+  special: async (url, { month, rulebook, basis, months }) => specialView(await ledgerOf(url, month, rulebook), await ledgersOf(url, (await monthsUpTo(url, month, months)).filter((other) => other !== month)), rulebook, basis),
   clean: async (url, { month, rulebook }) => cleanView(await ledgerOf(url, month, rulebook), rulebook),
   coverage: async (url, { month, rulebook, months }) => coverageView(await ledgersOf(url, await monthsUpTo(url, month, months), rulebook), rulebook),
   resources: async (url, { month, rulebook, conditions, text }) => findResources(await ledgerOf(url, month, rulebook), rulebook, conditions, text),
@@ -106,9 +116,9 @@ const tasks: { [Name in keyof LedgerTasks]: (url: string, input: LedgerTasks[Nam
 
 export type TaskReply = { value: unknown } | { refusal: { status: number; code: string; message: string; details: Record<string, unknown> } }
 
-export default async function work<Name extends keyof LedgerTasks>({ url, task, input }: { url: string; task: Name; input: LedgerTasks[Name]['in'] }): Promise<TaskReply> {
+export default async function work<Name extends keyof LedgerTasks>({ url, task, input, currency }: { url: string; task: Name; input: LedgerTasks[Name]['in']; currency?: string }): Promise<TaskReply> {
   try {
-    return { value: await tasks[task](url, input) }
+    return { value: await viewCurrency.run(currency, () => tasks[task](url, input)) }
   } catch (error) {
     if (!(error instanceof Refusal)) throw error
     const { status, code, message, details } = error

@@ -59,7 +59,7 @@ async function billedTotal(database: Database, month: string, basis: Basis, { ki
   let total = 0n
   for (const row of rows) {
     try {
-      total += roundTo(convert(amountOf(row[basis]), row.currency, rates), digits, CONVERTED_SCALE)
+      total += roundTo(convert(amountOf(row[basis]), row.currency, rates, row.provider), digits, CONVERTED_SCALE)
     } catch (error) {
       if (!(error instanceof MissingRate)) throw error
       missingRates.push(error.currency)

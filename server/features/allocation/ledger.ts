@@ -1,9 +1,11 @@
 import { addMonths, type Month } from '../../../core/calendar/month.ts'
 import { KeyTable } from '../../../core/classify/keyTable.ts'
 import { prepare } from '../../../core/classify/prepare.ts'
+import { divideClusters, expandClusters, type Metered } from '../../../core/kubernetes/expandClusters.ts'
 import type { KeyFigures, Rulebook } from '../../../core/types.ts'
 import type { Queries } from '../../db/database.ts'
 import { costOf, readBillSums } from '../intake/billSums.ts'
+import { readMetered } from '../kubernetes/metered.ts'
 
 type Attributes = Readonly<Record<string, string>>
 
@@ -50,13 +52,29 @@ export function keyTableOf(queries: Queries, database: string, bills: readonly n
   return table
 }
 
-/** A month's charges as billed, with those of the months before it where the tag clean-up looks back. */
-export interface MonthTables { month: Month; table: KeyTable; earlier: { month: Month; table: KeyTable }[] }
+/** A month's charges as billed and what was metered of its clusters, with the charges of the months before it where the tag clean-up looks back. */
+export interface MonthTables { month: Month; table: KeyTable; metered: Metered; earlier: { month: Month; table: KeyTable }[] }
 
-/** `bills`: those of the month; `earlierBills`: those of the months before it, the latest first. */
-export async function monthTables(queries: Queries, database: string, month: Month, bills: readonly number[], earlierBills: readonly (readonly number[])[]): Promise<MonthTables> {
+/** What a month is made of: its bills and metered days, and the bills of the months before it, the latest first. */
+export interface MonthSources { bills: readonly number[]; meterDays: readonly number[]; earlierBills: readonly (readonly number[])[] }
+
+export async function monthTables(queries: Queries, database: string, month: Month, { bills, meterDays, earlierBills }: MonthSources): Promise<MonthTables> {
   const [table, ...before] = await Promise.all([bills, ...earlierBills].map((each) => keyTableOf(queries, database, each)))
-  return { month, table: table!, earlier: before.map((each, index) => ({ month: addMonths(month, -1 - index), table: each })) }
+  return { month, table: table!, metered: await meteredOf(queries, table!, bills, meterDays), earlier: before.map((each, index) => ({ month: addMonths(month, -1 - index), table: each })) }
+}
+
+/** What was metered beside a table, while the table is kept. */
+const meteredBy = new WeakMap<KeyTable, Map<string, Promise<Metered>>>()
+
+function meteredOf(queries: Queries, table: KeyTable, bills: readonly number[], meterDays: readonly number[]): Promise<Metered> {
+  const known = meteredBy.get(table) ?? new Map<string, Promise<Metered>>()
+  meteredBy.set(table, known)
+  const name = meterDays.join(' ')
+  const metered = known.get(name) ?? readMetered(queries, table, bills, meterDays)
+  known.clear()
+  known.set(name, metered)
+  metered.catch(() => known.delete(name))
+  return metered
 }
 
 /** The current bills of the months before one. */
@@ -67,19 +85,19 @@ export const billsBefore = (queries: Queries, month: Month, monthsBack: number):
 const MOST_PREPARED = 6
 const preparedOf = new WeakMap<KeyTable, Map<string, KeyTable>>()
 
-const numbers = new WeakMap<KeyTable, number>()
+const numbers = new WeakMap<object, number>()
 let lastNumber = 0
-function numberOf(table: KeyTable): number {
-  if (!numbers.has(table)) numbers.set(table, ++lastNumber)
-  return numbers.get(table)!
+function numberOf(thing: object): number {
+  if (!numbers.has(thing)) numbers.set(thing, ++lastNumber)
+  return numbers.get(thing)!
 }
 
-export function preparedTable({ month, table, earlier }: MonthTables, { cleanUp, classifications }: Pick<Rulebook, 'cleanUp' | 'classifications'>): KeyTable {
-  if (cleanUp.length + classifications.length === 0) return table
+export function preparedTable({ month, table, metered, earlier }: MonthTables, { clusters, cleanUp, classifications }: Pick<Rulebook, 'clusters' | 'cleanUp' | 'classifications'>): KeyTable {
+  if (clusters.length + metered.days.length + cleanUp.length + classifications.length === 0) return table
   const known = preparedOf.get(table) ?? new Map<string, KeyTable>()
   preparedOf.set(table, known)
-  const name = JSON.stringify([month, earlier.map((one) => numberOf(one.table)), cleanUp, classifications])
-  const prepared = known.get(name) ?? prepare(table, { cleanUp, classifications }, month, earlier)
+  const name = JSON.stringify([month, earlier.map((one) => numberOf(one.table)), numberOf(metered), clusters, cleanUp, classifications])
+  const prepared = known.get(name) ?? prepare(expandClusters(table, divideClusters(table, metered, clusters)), { cleanUp, classifications }, month, earlier)
   known.delete(name)
   known.set(name, prepared)
   if (known.size > MOST_PREPARED) known.delete(known.keys().next().value!)

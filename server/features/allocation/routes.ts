@@ -1,13 +1,16 @@
 import { formatAmount } from '../../../core/money/amount.ts'
 import { minorDigits } from '../../../core/money/currency.ts'
+import { markUpLines } from '../../../core/markUp/markUp.ts'
 import { baseLabel } from '../../../core/pools/distribute.ts'
 import type { RoundedCell } from '../../../core/statements/cells.ts'
+import { emptyRulebook, type MarkUp } from '../../../core/types.ts'
 import type { App } from '../../app.ts'
 import { audit } from '../../audit.ts'
 import { KEEPERS, STAFF, viewerOf } from '../../viewer.ts'
 import { IdParam, MonthAndBasis, MonthParam } from '../schemas.ts'
 import { reportingCurrency } from '../../settingsTable.ts'
 import { readCentres } from '../organisation/store.ts'
+import { rateToView } from '../statements/read.ts'
 import { rulebookVersion } from '../rulebook/store.ts'
 import { readBalance } from './balance.ts'
 import { readStanding } from './standing.ts'
@@ -27,10 +30,12 @@ export interface WayOfMoney {
   asides: { reason: string; amount: string }[]
   unassigned: string
   held: string
+  /** fees on top of what is charged, by recovery account: not part of any sum above */
+  markUps: { name: string; recoveryAccount: string; amount: string; centres: number }[]
   flows: Flow[]
 }
 
-function wayOf(cells: readonly RoundedCell[], names: { pools: Map<string, { name: string; base: string }>; centres: Map<string, string> }, digits: number): Omit<WayOfMoney, 'standing' | 'run' | 'currency'> {
+function wayOf(cells: readonly RoundedCell[], names: { pools: Map<string, { name: string; base: string }>; centres: Map<string, string> }, digits: number): Omit<WayOfMoney, 'standing' | 'run' | 'currency' | 'markUps'> {
   const show = (units: bigint): string => formatAmount(units, digits, digits)
   const sum = (test: (cell: RoundedCell) => boolean): bigint => cells.filter(test).reduce((total, { rounded }) => total + rounded, 0n)
   const isPooled = ({ kind }: RoundedCell): boolean => kind === 'pool' || kind === 'held'
@@ -65,6 +70,14 @@ function wayOf(cells: readonly RoundedCell[], names: { pools: Map<string, { name
   }
 }
 
+function recovered(markUps: readonly MarkUp[], cells: readonly RoundedCell[], digits: number, rate?: bigint): WayOfMoney['markUps'] {
+  const lines = markUpLines(markUps, cells, digits, rate)
+  return markUps.map(({ id, name, recoveryAccount }) => {
+    const own = lines.filter(({ markUp }) => markUp.id === id)
+    return { name, recoveryAccount, centres: own.length, amount: formatAmount(own.reduce((sum, { amount }) => sum + amount, 0n), digits, digits) }
+  })
+}
+
 export function allocationRoutes(app: App): void {
   const { database, ledger } = app
   app.get('/api/balance', { schema: { querystring: MonthAndBasis } }, (request) => readBalance(database, request.query.month, request.query.basis, viewerOf(request)))
@@ -73,9 +86,9 @@ export function allocationRoutes(app: App): void {
     const { month, basis } = request.query
     const [{ kind, run }, currency, centres, runs] = await Promise.all([readStanding(database, month), reportingCurrency(database), readCentres(database), listRuns(database, month)])
     const cells = run ? await roundedCells(database, run.id, basis) : []
-    const pools = run ? ((await rulebookVersion(database, run.version))?.rulebook.pools ?? []) : []
+    const { pools, markUps } = (run ? (await rulebookVersion(database, run.version))?.rulebook : null) ?? emptyRulebook()
     const names = { pools: new Map(pools.map((pool) => [pool.code, { name: pool.name, base: baseLabel(pool) }])), centres: new Map(centres.map(({ code, name }) => [code, name])) }
-    return { standing: kind, run, currency, runs, ...wayOf(cells, names, minorDigits(currency)) }
+    return { standing: kind, run, currency, runs, markUps: recovered(markUps, cells, minorDigits(currency), run ? await rateToView(database, run.id) : undefined), ...wayOf(cells, names, minorDigits(currency)) }
   })
 
   app.post('/api/allocation/runs/:id/replay', { config: { roles: STAFF }, schema: { params: IdParam } }, (request) => ledger.replay({ runId: request.params.id }))

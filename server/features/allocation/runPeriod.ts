@@ -1,6 +1,6 @@
 import { createHash } from 'node:crypto'
 import { allocatePeriod, type PeriodResult } from '../../../core/allocatePeriod.ts'
-import { CONVERTED_SCALE, MissingRate } from '../../../core/money/convert.ts'
+import { CONVERTED_SCALE, rateParts } from '../../../core/money/convert.ts'
 import { formatAmount } from '../../../core/money/amount.ts'
 import { cellsOf, type Cell } from '../../../core/statements/cells.ts'
 import { SCALE } from '../../../core/money/amount.ts'
@@ -11,6 +11,7 @@ import type { Database, Queries } from '../../db/database.ts'
 import { conflict, invalid } from '../../refusal.ts'
 import { plainDrivers } from '../drivers/store.ts'
 import { closedMonths } from '../intake/takeLoad.ts'
+import { needRates } from '../rates/store.ts'
 import { readInputs } from './inputs.ts'
 import { monthTables, preparedTable } from './ledger.ts'
 import { writeOutcomes } from './outcomes.ts'
@@ -19,14 +20,13 @@ export interface RunTask { url: string; month: string; user: string }
 
 /** Runs the latest rulebook over a month and writes the run with its workings. All of it in one transaction. */
 export async function runPeriod(database: Database, { url, month, user }: RunTask): Promise<{ runId: number }> {
-  const { bills, earlierBills, rulebook, centres, rates, drivers, hash } = await readInputs(database, month)
+  const { bills, meterDays, earlierBills, rulebook, centres, rates, drivers, hash } = await readInputs(database, month)
   if ((await closedMonths(database, [month])).length > 0) throw conflict(`${month} is closed. Open the period again before running it.`)
   if (!rulebook) throw invalid('There is no published rulebook yet. Publish one first.')
   if (bills.length === 0) throw invalid(`There are no bills for ${month}. Load some in Intake first.`)
-  const tables = await monthTables(database, url, month, bills, earlierBills)
-  const missing = tables.table.column('BillingCurrency').values.filter((currency) => currency !== undefined && !rates.has(currency))
-  if (missing.length > 0) throw invalid(`There is no exchange rate for ${missing.join(', ')} in ${month}. Enter it in Intake, then run again.`)
-  const { result, problems } = tellMissingRate(() => allocatePeriod({ month, table: preparedTable(tables, rulebook.rulebook), rulebook: rulebook.rulebook, centres, rates, drivers }))
+  const tables = await monthTables(database, url, month, { bills, meterDays, earlierBills })
+  needRates(tables.table, rates, month)
+  const { result, problems } = allocatePeriod({ month, table: preparedTable(tables, rulebook.rulebook), rulebook: rulebook.rulebook, centres, rates, drivers })
   const cells = cellsOf(result)
   return database.transaction(async (queries) => {
     const { insertId: runId } = await queries.run("INSERT INTO runs (month, rulebook_version, input_hash, result_hash, state, user_name, problems, centres, drivers) VALUES (?, ?, ?, ?, 'done', ?, ?, ?, ?)", [month, rulebook.version, hash, hashCells(cells), user, JSON.stringify(problems), JSON.stringify(centres), JSON.stringify(plainDrivers(drivers))])
@@ -34,18 +34,10 @@ export async function runPeriod(database: Database, { url, month, user }: RunTas
     await writeCells(queries, runId, cells)
     await writeWeights(queries, runId, result, rulebook.rulebook.pools)
     await queries.insert('INSERT INTO run_bills (run_id, bill_id, months_back) VALUES ?', [bills, ...earlierBills].flatMap((of, monthsBack) => of.map((bill) => [runId, bill, monthsBack])))
-    await queries.insert('INSERT INTO run_rates (run_id, currency, rate) VALUES ?', [...rates].map(([currency, rate]) => [runId, currency, formatAmount(rate)]))
+    await queries.insert('INSERT INTO run_meter_days (run_id, measured_day_id) VALUES ?', meterDays.map((day) => [runId, day]))
+    await queries.insert('INSERT INTO run_rates (run_id, currency, provider, rate) VALUES ?', [...rates].map(([name, rate]) => { const { currency, provider } = rateParts(name); return [runId, currency, provider, formatAmount(rate)] }))
     return { runId }
   })
-}
-
-function tellMissingRate<T>(work: () => T): T {
-  try {
-    return work()
-  } catch (error) {
-    if (error instanceof MissingRate) throw invalid(`There is no exchange rate for ${error.currency}.`)
-    throw error
-  }
 }
 
 export const hashCells = (cells: readonly Cell[]): string =>

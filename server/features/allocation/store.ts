@@ -1,10 +1,11 @@
 import { amountOf } from '../../../core/money/amount.ts'
-import type { RateTable } from '../../../core/money/convert.ts'
+import { rateName, type RateTable } from '../../../core/money/convert.ts'
 import { roundCells, type Cell, type RoundedCell } from '../../../core/statements/cells.ts'
 import type { Basis } from '../../../core/types.ts'
 import type { Problem } from '../../../core/problems.ts'
 import type { Queries } from '../../db/database.ts'
 import { reportingCurrency } from '../../settingsTable.ts'
+import { inViewCurrency } from '../rates/store.ts'
 
 export interface RunRow {
   id: number
@@ -40,9 +41,16 @@ export async function readCells(queries: Queries, runId: number): Promise<Cell[]
     ({ provider, currency, costCentre, kind, line, amounts: { billed: amountOf(billed), effective: amountOf(effective) } }))
 }
 
+/** The rates that a run froze, to the reporting currency of the organisation. */
+export async function frozenRates(queries: Queries, runId: number): Promise<RateTable> {
+  const rows = await queries.rows<{ currency: string; provider: string; rate: string }>('SELECT currency, provider, rate FROM run_rates WHERE run_id = ?', [runId])
+  return new Map(rows.map(({ currency, provider, rate }) => [rateName(currency, provider), amountOf(rate)]))
+}
+
+/** The same to the currency that is read in. */
 export async function runRates(queries: Queries, runId: number): Promise<RateTable> {
-  const rows = await queries.rows<{ currency: string; rate: string }>('SELECT currency, rate FROM run_rates WHERE run_id = ?', [runId])
-  return new Map(rows.map(({ currency, rate }) => [currency, amountOf(rate)]))
+  const [rates, run] = await Promise.all([frozenRates(queries, runId), queries.first<{ month: string }>('SELECT month FROM runs WHERE id = ?', [runId])])
+  return inViewCurrency(queries, rates, run?.month ?? '')
 }
 
 /** Runs never change, so what was rounded once is kept; the oldest entries go first. */
@@ -53,10 +61,11 @@ const kept = new WeakMap<object, Map<string, RoundedCell[]>>()
 export async function roundedCells(queries: Queries, runId: number, basis: Basis): Promise<RoundedCell[]> {
   const cache = kept.get(queries) ?? new Map<string, RoundedCell[]>()
   kept.set(queries, cache)
-  const name = `${runId} ${basis}`
+  const currency = await reportingCurrency(queries)
+  const name = `${runId} ${basis} ${currency}`
   const known = cache.get(name)
   if (known) return known
-  const [cells, rates, currency] = await Promise.all([readCells(queries, runId), runRates(queries, runId), reportingCurrency(queries)])
+  const [cells, rates] = await Promise.all([readCells(queries, runId), runRates(queries, runId)])
   const rounded = roundCells(cells, basis, rates, currency)
   if (cache.size >= MOST_KEPT) cache.delete(cache.keys().next().value!)
   cache.set(name, rounded)

@@ -49,7 +49,7 @@ export async function groupKeys(database: Database, url: string, task: GroupTask
   for (const sum of within) {
     const value = valueOf(sum, by)
     const group = groups.get(value) ?? { exact: 0n, lines: 0 }
-    const exact = convert(sum.amounts[basis], sum.currency, rates)
+    const exact = convert(sum.amounts[basis], sum.currency, rates, sum.provider)
     group.exact += exact
     group.lines += sum.lines
     groups.set(value, group)

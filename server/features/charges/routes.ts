@@ -1,5 +1,6 @@
 import { Type } from 'typebox'
 import { isField } from '../../../core/charges/attributes.ts'
+import { senderName } from '../../../core/classify/settled.ts'
 import { readRef, type FigureRef } from '../../../core/workings/workings.ts'
 import type { App } from '../../app.ts'
 import { invalid, notFound } from '../../refusal.ts'
@@ -46,7 +47,7 @@ export function chargeRoutes(app: App): void {
     const [{ lines, next }, rulebook] = await Promise.all([
       readLines(database, run.id, filter, after === undefined ? null : placeOf(after), limit, only), rulebookVersion(database, run.version, run.published),
     ])
-    const named = lines.map((charge) => Object.assign(charge, { ruleName: rulebook?.rulebook.rules[charge.rule]?.name ?? '' }))
+    const named = lines.map((charge) => Object.assign(charge, { ruleName: senderName(rulebook?.rulebook.rules ?? [], charge.rule) ?? '' }))
     return { lines: named, version: run.version, next: next ? `${next.key}.${next.bill}.${next.line}` : null }
   })
 

@@ -19,12 +19,13 @@ interface SeriesRow { day: string; month: string; provider: string; service: str
  */
 export async function readSeries(database: Database, first: string, last: string, basis: Basis, viewer: Viewer): Promise<DayAmount[]> {
   const cost = basis === 'billed' ? 'billed_cost' : 'effective_cost'
-  const rates = new Map<string, RateTable>()
-  for (const month of monthsBetween(first, last)) rates.set(month, await readRates(database, month))
   const rows = viewer.centres ? await ownRows(database, first, last, cost, viewer.centres) : await allRows(database, first, last, cost)
+  // only months with cost need rates
+  const rates = new Map<string, RateTable>()
+  for (const month of new Set(rows.map((row) => row.month))) rates.set(month, await readRates(database, month))
   return rows.map(({ currency, amount, ...row }) => {
     try {
-      return { ...row, exact: convert(amountOf(amount), currency, rates.get(row.month)!) }
+      return { ...row, exact: convert(amountOf(amount), currency, rates.get(row.month)!, row.provider) }
     } catch (error) {
       if (error instanceof MissingRate) throw invalid(`There is no exchange rate for ${currency} in ${row.month}. Enter it in Intake.`)
       throw error

@@ -1,4 +1,5 @@
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
+import { flowFile } from '../../../demo/network.ts'
 import { demoRulebook } from '../../../demo/rulebook.ts'
 import type { Rulebook } from '../../../core/types.ts'
 import { addDecimals } from '../../../web/decimals.ts'
@@ -26,6 +27,7 @@ beforeAll(async () => {
   server = await openServer()
   await server.accountant.load('loomlog.csv', demoBill('loomlog', MONTH))
   await server.accountant.load('tarnhost.csv', firstLines(demoBill('tarnhost', MONTH), 4_000))
+  await server.accountant.load('flows.csv', [...flowFile(MONTH)].join(''))
   for (const code of Object.keys(VALUES)) await server.accountant.ask('PUT', `/api/drivers/${code}`, { name: code, unit: 'units' })
 })
 afterAll(() => server.close())

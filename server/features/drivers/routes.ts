@@ -11,7 +11,7 @@ import { closedMonths } from '../intake/takeLoad.ts'
 import { readCentres } from '../organisation/store.ts'
 import { readDraft } from '../rulebook/store.ts'
 import { Code, Month, Name } from '../schemas.ts'
-import { listDrivers, listValues, saveDriver, saveValues } from './store.ts'
+import { listDrivers, listValues, measuredDrivers, saveDriver, saveValues } from './store.ts'
 
 const HEAD = ['driver', 'month', 'target', 'quantity']
 const Quantity = Type.String({ minLength: 1, maxLength: 30 })
@@ -25,7 +25,7 @@ export function driverRoutes(app: App): void {
     if (closed) throw conflict(`${closed} is closed, so its quantities stay as they are.`)
   }
 
-  app.get('/api/drivers', { config: { roles: STAFF }, schema: { querystring: Type.Object({ month: Month }) } }, async ({ query }) => ({ drivers: await listDrivers(database), values: await listValues(database, query.month) }))
+  app.get('/api/drivers', { config: { roles: STAFF }, schema: { querystring: Type.Object({ month: Month }) } }, async ({ query }) => ({ drivers: await listDrivers(database), measured: await measuredDrivers(database, query.month), values: await listValues(database, query.month) }))
 
   app.put('/api/drivers/:code', { config: { roles: KEEPERS }, schema: { params: Type.Object({ code: Code }), body: Type.Object({ name: Name, unit: Type.String({ maxLength: 60 }) }) } }, async (request) => {
     await saveDriver(database, { code: request.params.code, ...request.body })

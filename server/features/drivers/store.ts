@@ -1,7 +1,8 @@
 import { amountOf, formatAmount } from '../../../core/money/amount.ts'
-import { driversOfBase } from '../../../core/pools/distribute.ts'
+import { CLUSTER_DRIVER, driverName, driversOfBase } from '../../../core/pools/distribute.ts'
 import type { Drivers, Rulebook } from '../../../core/types.ts'
 import type { Queries } from '../../db/database.ts'
+import { readTrafficDrivers } from '../network/store.ts'
 
 export interface Driver { code: string; name: string; unit: string }
 /** Quantity of a driver in a month, as an exact decimal, by cost centre or `pool:<code>`. */
@@ -14,8 +15,18 @@ export async function listValues(queries: Queries, month: string): Promise<Drive
   return rows.map((row) => ({ ...row, quantity: formatAmount(amountOf(row.quantity)) }))
 }
 
-/** The quantities of a month as a run needs them. */
-export const readDrivers = async (queries: Queries, month: string): Promise<Drivers> => driversOf(await listValues(queries, month))
+/** The quantities of a month as a run needs them: those that were typed or loaded, and those that traffic makes. */
+export async function readDrivers(queries: Queries, month: string): Promise<Drivers> {
+  const [values, traffic] = await Promise.all([listValues(queries, month), readTrafficDrivers(queries, month)])
+  return new Map([...driversOf(values), ...traffic])
+}
+
+/** The drivers that measurements of the month make, to choose from beside the others. */
+export const measuredDrivers = async (queries: Queries, month: string): Promise<Driver[]> =>
+  [
+    ...[...(await readTrafficDrivers(queries, month)).keys()].sort().map((code) => ({ code, name: driverName(code), unit: 'bytes' })),
+    ...(await queries.rows<{ subject: string }>("SELECT DISTINCT subject FROM measured_days WHERE kind = 'metering' AND state = 'current' AND day BETWEEN ? AND LAST_DAY(?) ORDER BY subject", [`${month}-01`, `${month}-01`])).map(({ subject }) => ({ code: CLUSTER_DRIVER + subject, name: driverName(CLUSTER_DRIVER + subject), unit: '' })),
+  ]
 
 export function driversOf(values: readonly Pick<DriverValue, 'driver' | 'target' | 'quantity'>[]): Drivers {
   const drivers = new Map<string, Map<string, bigint>>()

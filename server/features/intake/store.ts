@@ -6,6 +6,7 @@ export type LoadState = 'waiting' | 'reading' | 'confirming' | 'taken' | 'unchan
 export interface Load {
   id: number
   fileName: string
+  kind: 'bills' | 'metering' | 'flows'
   hash: string
   bytes: number
   user: string
@@ -20,7 +21,7 @@ export interface Load {
   report: LoadReport | null
 }
 
-const LOAD = `SELECT id, file_name AS fileName, file_hash AS hash, file_bytes + 0 AS bytes, user_name AS user, state, created_at AS created, finished_at AS finished,
+const LOAD = `SELECT id, file_name AS fileName, kind, file_hash AS hash, file_bytes + 0 AS bytes, user_name AS user, state, created_at AS created, finished_at AS finished,
   read_bytes + 0 AS readBytes, read_lines + 0 AS readLines, refused_lines + 0 AS refusedLines, seconds + 0e0 AS seconds, message, report FROM loads`
 
 const loadOf = (row: Load & { report: unknown }): Load => ({

@@ -1,10 +1,13 @@
 import { rm } from 'node:fs/promises'
 import type { Database, Queries } from '../../db/database.ts'
 import { compareBills, type BillChange } from './compareBills.ts'
+import { compareMeasured, takeMeasuredDays, type MeasuredChange } from './measuredDays.ts'
 import type { WarningCount } from './findings.ts'
 
 export interface LoadReport {
   bills: BillChange[]
+  /** what a file of metering or flows brings, by cluster or source and month */
+  measured: MeasuredChange[]
   warnings: WarningCount[]
   /** mandatory columns of the standard that the file lacks and that accounting can do without */
   missingMandatory: string[]
@@ -12,7 +15,7 @@ export interface LoadReport {
   mapping: { missing: Record<string, string | null>; unknown: string[]; provider: string } | null
 }
 
-export const emptyReport = (): LoadReport => ({ bills: [], warnings: [], missingMandatory: [], mapping: null })
+export const emptyReport = (): LoadReport => ({ bills: [], measured: [], warnings: [], missingMandatory: [], mapping: null })
 
 /** Ends a load that takes nothing: its lines go, its report stays. */
 export async function endLoad(database: Database, loadId: number, state: 'unchanged' | 'refused' | 'cancelled' | 'failed', message: string, report: LoadReport): Promise<void> {
@@ -24,8 +27,9 @@ export async function endLoad(database: Database, loadId: number, state: 'unchan
   if (spoolFile && !keepsFile) await rm(spoolFile, { force: true })
 }
 
-/** Deletes the lines of bills that never became current, in pieces that keep transactions small. */
+/** Deletes the lines of bills and the measured days that never became current, in pieces that keep transactions small. */
 export async function dropLines(database: Database, loadId: number): Promise<void> {
+  await database.run("DELETE FROM measured_days WHERE load_id = ? AND state = 'arriving'", [loadId])
   const bills = await database.rows<{ id: number }>("SELECT id FROM bills WHERE load_id = ? AND state = 'arriving'", [loadId])
   for (const { id } of bills) {
     for (const table of ['charges', 'bill_sums', 'bill_days']) {
@@ -41,22 +45,26 @@ export const closedMonths = async (queries: Queries, months: readonly string[]):
 /** Decides what becomes of a load that has been read without a refusal. */
 export async function settleLoad(database: Database, loadId: number, report: LoadReport): Promise<void> {
   report.bills = await compareBills(database, loadId)
-  if (report.bills.length > 0 && report.bills.every(({ kind }) => kind === 'same')) {
-    return endLoad(database, loadId, 'unchanged', 'Every line of the file is in the ledger already; nothing changed.', report)
-  }
-  const closed = await closedMonths(database, report.bills.filter(({ kind }) => kind !== 'same').map(({ month }) => month))
+  report.measured = await compareMeasured(database, loadId)
+  const changed = changedMonths(report)
+  if (changed.length === 0) return endLoad(database, loadId, 'unchanged', 'Every line of the file is in the ledger already; nothing changed.', report)
+  const closed = await closedMonths(database, changed)
   if (closed.length > 0) {
     return endLoad(database, loadId, 'refused', `The file changes ${closed.join(', ')}, which is closed. Open the period again, or leave the file for the next one.`, report)
   }
-  const needsConfirmation = report.bills.some(({ kind }) => kind === 'restates')
+  const needsConfirmation = report.bills.some(({ kind }) => kind === 'restates') || report.measured.some(({ changedDays }) => changedDays > 0)
   await database.run('UPDATE loads SET report = ?, state = ? WHERE id = ?', [JSON.stringify(report), needsConfirmation ? 'confirming' : 'reading', loadId])
   if (!needsConfirmation) await takeBills(database, loadId)
 }
 
+/** The months in which a load changes anything. */
+const changedMonths = ({ bills, measured }: LoadReport): string[] =>
+  [...new Set([...bills.filter(({ kind }) => kind !== 'same').map(({ month }) => month), ...measured.filter(({ newDays, changedDays }) => newDays + changedDays > 0).map(({ month }) => month)])].sort()
+
 export class LoadConflict extends Error {}
 
 /**
- * Makes the bills of the load the current ones, all in one transaction. Refuses where another load has changed what
+ * Makes the bills and measured days of the load the current ones, all in one transaction. Refuses where another load has changed what
  * the comparison was made against; then the comparison is made again and shown.
  */
 export async function takeBills(database: Database, loadId: number): Promise<void> {
@@ -64,7 +72,7 @@ export async function takeBills(database: Database, loadId: number): Promise<voi
     const load = await queries.first<{ state: string; report: string; spool_file: string | null }>('SELECT state, report, spool_file FROM loads WHERE id = ? FOR UPDATE', [loadId])
     if (!load || !['reading', 'confirming'].includes(load.state)) throw new LoadConflict('The load is no longer waiting: it was taken or discarded by somebody else.')
     const report = JSON.parse(load.report) as LoadReport
-    const closed = await closedMonths(queries, report.bills.map(({ month }) => month))
+    const closed = await closedMonths(queries, changedMonths(report))
     if (closed.length > 0) throw new LoadConflict(`${closed.join(', ')} has been closed since.`)
     for (const { billId, currentId, provider, account, month } of report.bills) {
       const current = await queries.first<{ id: number }>("SELECT id FROM bills WHERE provider = ? AND billing_account = ? AND month = ? AND state = 'current' FOR UPDATE", [provider, account, month])
@@ -73,6 +81,7 @@ export async function takeBills(database: Database, loadId: number): Promise<voi
       await queries.run("UPDATE bills SET state = 'current', taken_at = NOW(3), restates = ? WHERE id = ?", [currentId, billId])
       await queries.run('INSERT IGNORE INTO periods (month) VALUES (?)', [month])
     }
+    await takeMeasuredDays(queries, loadId)
     await queries.run("UPDATE loads SET state = 'taken', finished_at = NOW(3), spool_file = NULL, message = NULL WHERE id = ?", [loadId])
     return load.spool_file
   })

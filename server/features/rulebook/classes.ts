@@ -20,7 +20,7 @@ function valued(ledger: MonthLedger, rulebook: Rulebook): Valued {
   const { month, rates, centres, drivers } = ledger
   const table = preparedTable(ledger, rulebook)
   const { outcomes } = allocatePeriod({ month, table, rulebook, centres, rates, drivers }).result
-  const pieces = outcomes.map(({ row, key, amounts }) => ({ row, amount: convert(amounts[rulebook.chargedBasis], key.attributes.BillingCurrency!, rates) }))
+  const pieces = outcomes.map(({ row, key, amounts }) => ({ row, amount: convert(amounts[rulebook.chargedBasis], key.attributes.BillingCurrency!, rates, key.attributes.ProviderName ?? '') }))
   return {
     table, pieces,
     valueOf(classification, piece) {

@@ -21,14 +21,15 @@ const MOST_CHANGES = 100
 
 /** The tag clean-up of a rulebook over a month: what each step changes and what the program would do further, in money. */
 export function cleanView(ledger: MonthLedger, rulebook: Rulebook): CleanView {
-  const { table: billed, month, earlier } = ledger
+  const { month, earlier } = ledger
+  const billed = preparedTable(ledger, { clusters: rulebook.clusters, cleanUp: [], classifications: [] })
   const { table: cleaned, steps } = cleanStepByStep(billed, rulebook.cleanUp, month, earlier)
   const money = (rows: Iterable<number>): Taken => takenBy(ledger, billed, rows, rulebook.chargedBasis)
   const effects = steps.map(({ step, changes }): StepEffect => {
     const all = changes.map(({ field, before, after, rows }) => ({ key: field.slice(TAG_FIELD.length), before: before ?? null, after: after ?? null, money: money(rows) })).sort((a, b) => bySize(a.money, b.money))
     return { id: step.id, money: money(new Set(changes.flatMap(({ rows }) => rows))), changes: all.slice(0, MOST_CHANGES), moreChanges: Math.max(0, all.length - MOST_CHANGES) }
   })
-  const sizes = billed.keys.map(({ amounts, attributes }) => Math.abs(Number(convert(amounts[rulebook.chargedBasis], attributes.BillingCurrency!, ledger.rates))))
+  const sizes = billed.keys.map(({ amounts, attributes }) => Math.abs(Number(convert(amounts[rulebook.chargedBasis], attributes.BillingCurrency!, ledger.rates, attributes.ProviderName ?? ''))))
   const proposals = proposeSteps(cleaned, sizes).filter(({ act }) => !isThere(act, rulebook)).map(({ act, reason, rows }) => ({ act, reason, money: money(rows) })).sort((a, b) => certainty(a.act) - certainty(b.act) || bySize(a.money, b.money))
   const keys = [...new Set([...tagKeysOf(billed), ...tagKeysOf(cleaned), ...rulebook.tagKeys])].sort().map((key): KeyStanding => {
     const [before, after] = [billed.column(tagField(key)), cleaned.column(tagField(key))]
@@ -50,7 +51,8 @@ export interface CoverageRow { month: string; key: string; provider: string; /**
 export function coverageView(ledgers: readonly MonthLedger[], rulebook: Rulebook): CoverageRow[] {
   return ledgers.flatMap((ledger) => {
     const of = (table: MonthLedger['table']): ReturnType<typeof coverageOf> => coverageOf(table, rulebook.tagKeys, rulebook.chargedBasis, ledger.rates)
-    const [billed, cleaned] = [of(ledger.table), of(preparedTable(ledger, { cleanUp: rulebook.cleanUp, classifications: [] }))]
+    const { clusters, cleanUp } = rulebook
+    const [billed, cleaned] = [of(preparedTable(ledger, { clusters, cleanUp: [], classifications: [] })), of(preparedTable(ledger, { clusters, cleanUp, classifications: [] }))]
     const share = ({ covered, total }: { covered: bigint; total: bigint }): number | null => (total === 0n ? null : Number((covered * 1_000_000n) / total) / 1_000_000)
     return billed.map((before, index): CoverageRow => ({ month: ledger.month, key: before.key, provider: before.provider, billed: share(before), cleaned: share(cleaned[index]!) }))
   })

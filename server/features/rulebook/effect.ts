@@ -45,8 +45,8 @@ export function methodsOf(ledger: MonthLedger, rulebook: Rulebook): MethodEffect
 }
 
 function chargedUnder(ledger: MonthLedger, rulebook: Rulebook): { sums: Map<string, bigint>; outcomes: KeyOutcome[]; links: PoolLink[]; problems: Problem[] } {
-  const { month, rates, currency, centres, drivers } = ledger
-  const { result, problems } = allocatePeriod({ month, table: preparedTable(ledger, rulebook), rulebook, centres, rates, drivers })
+  const { month, rates, baseRates, currency, centres, drivers } = ledger
+  const { result, problems } = allocatePeriod({ month, table: preparedTable(ledger, rulebook), rulebook, centres, rates: baseRates, drivers })
   const sums = new Map<string, bigint>()
   for (const cell of roundCells(cellsOf(result), rulebook.chargedBasis, rates, currency)) {
     const code = bearerOf(cell)

@@ -5,7 +5,7 @@ import { emptyRulebook, type Rule, type Rulebook } from '../../../core/types.ts'
 import type { App } from '../../app.ts'
 import { invalid, notFound } from '../../refusal.ts'
 import { STAFF } from '../../viewer.ts'
-import { Month } from '../schemas.ts'
+import { Basis, Month } from '../schemas.ts'
 import { readMonths } from '../periods/store.ts'
 import { latestRulebook, readDraft, rulebookVersion } from './store.ts'
 import { ConditionSchema, RulebookSchema } from './schema.ts'
@@ -13,6 +13,8 @@ import { ConditionSchema, RulebookSchema } from './schema.ts'
 /** Months over which rules count as used, and values are shown. */
 const MONTHS_LOOKED_AT = 15
 const MONTHS_SHOWN = 12
+/** Commitments run for up to three years, so the prepaid schedule looks back further. */
+const MONTHS_OF_SCHEDULE = 48
 
 /** Figures are computed for what is being typed; rules and steps that are not complete yet do not take part. */
 function usable(rulebook: Rulebook): Rulebook {
@@ -43,6 +45,8 @@ export function rulebookFigureRoutes(app: App): void {
   app.post('/api/rulebook/matrix', asked(Type.Object({ ...Drafted, across: Classified, down: Classified })), ({ body }) => ledger.matrix({ ...body, rulebook: usable(body.rulebook) }))
 
   app.post('/api/rulebook/methods', asked(Type.Object(Drafted)), ({ body }) => ledger.methods({ ...body, rulebook: usable(body.rulebook) }))
+
+  app.post('/api/rulebook/special', asked(Type.Object({ ...Drafted, basis: Basis })), ({ body }) => ledger.special({ ...body, rulebook: usable(body.rulebook), months: MONTHS_OF_SCHEDULE }))
 
   app.post('/api/rulebook/clean', asked(Type.Object(Drafted)), ({ body }) => ledger.clean({ ...body, rulebook: usable(body.rulebook) }))
 

@@ -1,4 +1,4 @@
-import { classify, NO_RULE } from '../../../core/classify/evaluate.ts'
+import { NO_RULE } from '../../../core/classify/evaluate.ts'
 import { groupUnassigned } from '../../../core/classify/unassigned.ts'
 import { CONVERTED_SCALE } from '../../../core/money/convert.ts'
 import { roundList } from '../../../core/money/apportion.ts'
@@ -10,23 +10,24 @@ export interface RuleFigures {
   /** by position in the list */
   rules: { takes: Taken; wouldTake: Taken | null }[]
   unassigned: Taken
+  /** what settings send before any rule is asked: idle and overhead of clusters, special charges */
+  settled: Taken
 }
 
 /** What each rule of a classification takes in the month where it stands, and what it would take if it stood first. */
 export function ruleFigures(ledger: MonthLedger, rulebook: Rulebook, classification: string): RuleFigures {
-  const { rules, table } = stageOf(ledger, rulebook, classification)
-  const { ruleOf, wouldTake } = classify(rules, table, ledger.month)
+  const { rules, table, ruleOf, wouldTake } = stageOf(ledger, rulebook, classification)
   const tally = (): Tally => new Tally(rulebook.chargedBasis, ledger.rates, ledger.digits)
   const takes = rules.map(tally)
-  const unassigned = tally()
-  table.keys.forEach((key, index) => (ruleOf[index] === NO_RULE ? unassigned : takes[ruleOf[index]!]!).add(key))
+  const [unassigned, settled] = [tally(), tally()]
+  table.keys.forEach((key, index) => (ruleOf[index]! === NO_RULE ? unassigned : (takes[ruleOf[index]!] ?? settled)).add(key))
   const first = wouldTake.map((matches) => {
     if (!matches) return null
     const sum = tally()
     for (const index of matches) sum.add(table.keys[index]!)
     return sum.taken()
   })
-  return { rules: takes.map((sum, index) => ({ takes: sum.taken(), wouldTake: first[index]! })), unassigned: unassigned.taken() }
+  return { rules: takes.map((sum, index) => ({ takes: sum.taken(), wouldTake: first[index]! })), unassigned: unassigned.taken(), settled: settled.taken() }
 }
 
 /** Charges grouped by the values of a field as the cost-centre rules see it, with their money; what a condition can choose from. */
@@ -44,8 +45,7 @@ export interface UnassignedGroup extends Taken { conditions: Condition[]; resour
 
 /** What no rule of a classification takes, by its largest common attributes, largest money first. */
 export function unassignedGroups(ledger: MonthLedger, rulebook: Rulebook, classification: string): UnassignedGroup[] {
-  const { rules, table } = stageOf(ledger, rulebook, classification)
-  const { ruleOf } = classify(rules, table, ledger.month)
+  const { table, ruleOf } = stageOf(ledger, rulebook, classification)
   const groups = groupUnassigned(table, table.keys.flatMap((_, row) => (ruleOf[row] === NO_RULE ? [row] : [])))
   const tallies = groups.map(({ rows }) => {
     const tally = new Tally(rulebook.chargedBasis, ledger.rates, ledger.digits)

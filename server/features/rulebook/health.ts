@@ -1,4 +1,3 @@
-import { classify } from '../../../core/classify/evaluate.ts'
 import { contradictionOf, contraryPairs, overlapsOf } from '../../../core/classify/health.ts'
 import type { Rulebook } from '../../../core/types.ts'
 import { stageOf, takenBy, type MonthLedger, type Taken } from './monthLedger.ts'
@@ -22,11 +21,10 @@ export interface Health { ailments: Ailment[]; overlaps: OverlapMoney[]; months:
 
 /** Looks through the rules of a classification: those that do not work in the month, those that took nothing in any of the others, and where they overlap. */
 export function healthOf(ledger: MonthLedger, others: readonly MonthLedger[], rulebook: Rulebook, classification: string): Health {
-  const { rules, table } = stageOf(ledger, rulebook, classification)
-  const classified = classify(rules, table, ledger.month)
+  const { rules, table, ...classified } = stageOf(ledger, rulebook, classification)
   const overlaps = overlapsOf(classified)
   const used = usedRules(classified.ruleOf)
-  const everUsed = new Set([...used, ...others.flatMap((other) => { const stage = stageOf(other, rulebook, classification); return [...usedRules(classify(stage.rules, stage.table, other.month).ruleOf)] })])
+  const everUsed = new Set([...used, ...others.flatMap((other) => [...usedRules(stageOf(other, rulebook, classification).ruleOf)])])
   const contrary = new Map(contraryPairs(rules).map(({ rule, against }) => [rule, against]))
   const money = (rows: readonly number[]): Taken => takenBy(ledger, table, rows, rulebook.chargedBasis)
   const ailments = rules.flatMap((rule, index): Ailment[] => {

@@ -1,5 +1,6 @@
 import { TAG_FIELD } from '../../../core/charges/attributes.ts'
 import { explain, type Verdict } from '../../../core/classify/explain.ts'
+import { settingName, settingOfRule } from '../../../core/classify/settled.ts'
 import { KeyTable } from '../../../core/classify/keyTable.ts'
 import { prepare } from '../../../core/classify/prepare.ts'
 import type { KeyFigures, Rulebook } from '../../../core/types.ts'
@@ -7,6 +8,8 @@ import { COST_CENTRE, stageOf, type MonthLedger } from './monthLedger.ts'
 
 /** A charge under every classification: its tags as billed and as cleaned, and what each rule makes of it. */
 export interface ChargeTest {
+  /** what happens before any rule is asked */
+  beforeRules: string[]
   billed: Record<string, string>
   cleaned: Record<string, string>
   /** in the order of the rulebook, the cost centre last under an empty code */
@@ -36,7 +39,7 @@ export function testCharge(ledger: MonthLedger, rulebook: Rulebook, charge: { ke
   if ('key' in charge) {
     const row = ledger.table.keys.findIndex(({ id }) => id === charge.key)
     if (row < 0) return null
-    return verdicts(ledger, rulebook, ledger.table.keys[row]!.attributes, (classification) => attributesIn(stageOf(ledger, rulebook, classification).table, charge.key))
+    return { ...verdicts(ledger, rulebook, ledger.table.keys[row]!.attributes, (classification) => attributesIn(stageOf(ledger, rulebook, classification).table, charge.key)), beforeRules: beforeRules(ledger, rulebook, charge.key) }
   }
   // pasted attributes stand by themselves: what is inherited from other charges cannot be known
   const key: KeyFigures = { id: 1, attributes: charge.attributes, lines: 0, amounts: { billed: 0n, effective: 0n } }
@@ -47,9 +50,21 @@ export function testCharge(ledger: MonthLedger, rulebook: Rulebook, charge: { ke
   })
 }
 
+/** What is done with a charge before any rule is asked, in words: metering divides it, a setting sends it. */
+function beforeRules(ledger: MonthLedger, rulebook: Rulebook, key: number): string[] {
+  const { table, ruleOf } = stageOf(ledger, rulebook, COST_CENTRE)
+  const rows = table.keys.flatMap(({ id }, row) => (id === key ? [row] : []))
+  const cluster = table.value('Cluster', rows[0]!)
+  const setting = settingOfRule(ruleOf[rows[0]!]!)
+  return [
+    ...(cluster !== undefined && rows.length > 1 ? [`It is metered as part of cluster ${cluster} and divided into ${rows.length} parts; the first of them, ${table.value('Workload', rows[0]!) ?? table.value('ClusterUse', rows[0]!)}, is what the rules are tested on here.`] : []),
+    ...(setting ? [`The setting for ${settingName(setting)} sends it before any rule is asked.`] : []),
+  ]
+}
+
 const attributesIn = (table: KeyTable, key: number): Record<string, string> => table.attributes(table.keys.findIndex(({ id }) => id === key))
 
 function verdicts(ledger: MonthLedger, rulebook: Rulebook, billed: Readonly<Record<string, string>>, attributesFor: (classification: string) => Record<string, string>): ChargeTest {
   const stages = [...rulebook.classifications, { code: COST_CENTRE, name: 'Cost centre', rules: rulebook.rules }]
-  return { billed: { ...billed }, cleaned: attributesFor(COST_CENTRE), classifications: stages.map(({ code, name, rules }) => ({ code, name, verdicts: explain(rules, attributesFor(code), ledger.month) })) }
+  return { beforeRules: [], billed: { ...billed }, cleaned: attributesFor(COST_CENTRE), classifications: stages.map(({ code, name, rules }) => ({ code, name, verdicts: explain(rules, attributesFor(code), ledger.month) })) }
 }

@@ -60,6 +60,8 @@ function documentOf(view: StatementView): TDocumentDefinitions {
   }
   body.push([{ text: `Charged to ${scope.code}`, bold: true }, ...figureCells(total, hasPrevious, { bold: true }), ''])
   const last = body.length
+  for (const { name, amount, note } of view.markUps) body.push([{ text: name, margin: [10, 0, 0, 0] }, right(printed(amount)), '', '', '', { text: `mark-up: ${note}`, fontSize: 7, color: SOFT, margin: [6, 1, 0, 0] }])
+  if (view.withMarkUp !== null) body.push([{ text: 'With mark-up', bold: true }, right(printed(view.withMarkUp), { bold: true }), '', '', '', ''])
   const table: Content = {
     table: { headerRows: 1, widths: ['*', 'auto', 'auto', 'auto', 'auto', 158], body, dontBreakRows: true },
     layout: {

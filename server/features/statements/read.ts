@@ -1,17 +1,19 @@
 import { formatAmount, roundTo } from '../../../core/money/amount.ts'
-import { CONVERTED_SCALE } from '../../../core/money/convert.ts'
+import { CONVERTED_SCALE, ratesIn } from '../../../core/money/convert.ts'
 import { minorDigits } from '../../../core/money/currency.ts'
 import { addMonths } from '../../../core/calendar/month.ts'
 import { baseLabel, POOL_TARGET } from '../../../core/pools/distribute.ts'
+import { markUpLines, type MarkUpLine } from '../../../core/markUp/markUp.ts'
+import { effectOfRates, type CurrencyEffect } from '../../../core/statements/currencyEffect.ts'
 import { buildStatement, type PoolNote, type Statement } from '../../../core/statements/statement.ts'
 import type { RoundedCell } from '../../../core/statements/cells.ts'
 import type { Basis } from '../../../core/types.ts'
 import type { Database } from '../../db/database.ts'
 import { notFound } from '../../refusal.ts'
-import { reportingCurrency } from '../../settingsTable.ts'
+import { baseCurrency, reportingCurrency } from '../../settingsTable.ts'
 import { needCentre, type Viewer } from '../../viewer.ts'
 import { readStanding } from '../allocation/standing.ts'
-import { latestRun, roundedCells, type RunRow } from '../allocation/store.ts'
+import { frozenRates, latestRun, roundedCells, runRates, type RunRow } from '../allocation/store.ts'
 import { readCentres, readUnits } from '../organisation/store.ts'
 import { rulebookVersion } from '../rulebook/store.ts'
 
@@ -29,6 +31,10 @@ export interface FullStatement {
   previousMonth: string
   hasPrevious: boolean
   statement: Statement
+  /** fees on top of the charged cost, apart from it */
+  markUps: MarkUpLine[]
+  /** what of the change against the month before the rates alone have made, by billing currency; minor units and exact */
+  currencyEffect: CurrencyEffect[]
   /** totals of the twelve months that end with this one; null where there is no run */
   history: { month: string; amount: bigint | null }[]
 }
@@ -57,9 +63,10 @@ export async function readStatement(database: Database, scopeText: string, month
   if (!standing.run) throw notFound(`An allocation run of ${month}`)
   const currency = await reportingCurrency(database)
   const previousMonth = addMonths(month, -1)
-  const [now, before, pools] = await Promise.all([
-    scopeCells(database, month, basis, scope), scopeCells(database, previousMonth, basis, scope), poolNotes(database, standing.run, basis, scope),
+  const [now, before, pools, version] = await Promise.all([
+    scopeCells(database, month, basis, scope), scopeCells(database, previousMonth, basis, scope), poolNotes(database, standing.run, basis, scope), rulebookVersion(database, standing.run.version),
   ])
+  const currencyEffect = before === null ? [] : effectOfRates(now ?? [], await runRates(database, standing.run.id), await runRates(database, (await latestRun(database, previousMonth))!.id))
   const history = await Promise.all(Array.from({ length: 12 }, async (_, index) => {
     const past = addMonths(month, index - 11)
     const cells = await scopeCells(database, past, basis, scope)
@@ -67,8 +74,14 @@ export async function readStatement(database: Database, scopeText: string, month
   }))
   return {
     scope, month, basis, currency, digits: minorDigits(currency), run: standing.run, isCurrent: standing.kind === 'current', previousMonth, hasPrevious: before !== null,
-    statement: buildStatement(now ?? [], before ?? [], pools), history,
+    statement: buildStatement(now ?? [], before ?? [], pools), markUps: markUpLines(version?.rulebook.markUps ?? [], now ?? [], minorDigits(currency), await rateToView(database, standing.run.id)), currencyEffect, history,
   }
+}
+
+/** What a unit of the reporting currency is in the one that is read in, in 10^-10: fixed amounts are agreed in the reporting currency. */
+export async function rateToView(database: Database, runId: number): Promise<bigint> {
+  const [base, to] = await Promise.all([baseCurrency(database), reportingCurrency(database)])
+  return ratesIn(to, base, await frozenRates(database, runId)).get(base)!
 }
 
 export interface WeightRow { pool: string; cost_centre: string; weight: string; base: string }

@@ -1,8 +1,10 @@
 import { addMonths } from '../../../core/calendar/month.ts'
-import { amountOf, formatAmount } from '../../../core/money/amount.ts'
-import { convert, CONVERTED_SCALE } from '../../../core/money/convert.ts'
+import { amountOf, formatAmount, roundTo } from '../../../core/money/amount.ts'
+import { convert, CONVERTED_SCALE, rateName, rateOf } from '../../../core/money/convert.ts'
 import { minorDigits } from '../../../core/money/currency.ts'
 import { Fraction } from '../../../core/money/fraction.ts'
+import { senderName } from '../../../core/classify/settled.ts'
+import { clusterService } from '../../../core/kubernetes/expandClusters.ts'
 import { baseLabel, POOL_TARGET, poolTarget } from '../../../core/pools/distribute.ts'
 import type { RoundedCell } from '../../../core/statements/cells.ts'
 import { writeFilter, type KeyFilter } from '../../../core/workings/keyFilter.ts'
@@ -10,9 +12,10 @@ import { writeRef, type FigureRef, type RuleNote, type Term, type Workings } fro
 import type { Pool } from '../../../core/types.ts'
 import type { Database } from '../../db/database.ts'
 import { invalid, notFound } from '../../refusal.ts'
-import { reportingCurrency } from '../../settingsTable.ts'
+import { baseCurrency, reportingCurrency } from '../../settingsTable.ts'
+import { rateKindOf, type RateKind } from '../rates/store.ts'
 import type { Viewer } from '../../viewer.ts'
-import { latestRun, roundedCells, runRates, type RunRow } from '../allocation/store.ts'
+import { frozenRates, latestRun, roundedCells, runRates, type RunRow } from '../allocation/store.ts'
 import { filterOf } from '../charges/filter.ts'
 import { keyNames } from '../charges/store.ts'
 import { countLines, type OutcomeRow } from '../../../core/workings/outcomeTable.ts'
@@ -32,9 +35,13 @@ interface Context {
   rates: ReadonlyMap<string, bigint>
   currency: string
   digits: number
+  /** the reporting currency and the rates to it, as the run froze them; `currency` and `rates` are those that are read in */
+  base: string
+  baseRates: ReadonlyMap<string, bigint>
+  rateKind: RateKind
 }
 
-const KINDS: Record<string, (context: Context) => Promise<Workings>> = { keys: keysWorkings, statement: statementWorkings, line: lineWorkings, share: shareWorkings, pool: poolWorkings, change: changeWorkings, charged: chargedWorkings }
+const KINDS: Record<string, (context: Context) => Promise<Workings>> = { keys: keysWorkings, statement: statementWorkings, line: lineWorkings, share: shareWorkings, pool: poolWorkings, change: changeWorkings, rates: ratesWorkings, charged: chargedWorkings }
 
 /** Largest terms written out one by one; the rest is one term. */
 const MOST_TERMS = 24
@@ -44,8 +51,8 @@ export async function writeWorkings(database: Database, ref: FigureRef, viewer: 
   if (!write) throw invalid('The address of the figure cannot be read.')
   const run = await latestRun(database, ref.month)
   if (!run) throw notFound(`An allocation run of ${ref.month}`)
-  const [rulebook, rates, currency] = await Promise.all([rulebookVersion(database, run.version), runRates(database, run.id), reportingCurrency(database)])
-  return write({ database, viewer, ref, run, rulebook: rulebook!, rates, currency, digits: minorDigits(currency) })
+  const [rulebook, rates, currency, base, baseRates, rateKind] = await Promise.all([rulebookVersion(database, run.version), runRates(database, run.id), reportingCurrency(database), baseCurrency(database), frozenRates(database, run.id), rateKindOf(database, ref.month)])
+  return write({ database, viewer, ref, run, rulebook: rulebook!, rates, currency, digits: minorDigits(currency), base, baseRates, rateKind })
 }
 
 const refTo = ({ ref: { month, basis } }: Context, kind: string, ...parts: string[]): string => writeRef({ kind, month, basis, parts })
@@ -55,17 +62,27 @@ const converted = (units: bigint): string => formatAmount(units, 2, CONVERTED_SC
 const minor = (units: bigint, { digits }: Context): string => formatAmount(units, digits, digits)
 
 function ruleNote({ rulebook }: Context, index: number): RuleNote[] {
-  const rule = rulebook.rulebook.rules[index]
-  return rule ? [{ name: `${index + 1} “${rule.name}”`, version: rulebook.version, author: rulebook.author, published: rulebook.published.slice(0, 10) }] : []
+  const name = senderName(rulebook.rulebook.rules, index)
+  return name ? [{ name: index >= 0 ? `${index + 1} “${name}”` : name, version: rulebook.version, author: rulebook.author, published: rulebook.published.slice(0, 10) }] : []
+}
+
+const RATE_KINDS = { average: 'average of', monthEnd: 'at the end of', invoice: 'on the invoices of' } as const
+
+/** Where a rate comes from; one between two foreign currencies is told with both of its own. */
+function rateNote({ base, baseRates, currency: to, ref, run, rateKind }: Context, currency: string, provider: string): string {
+  const from = `${RATE_KINDS[rateKind]} ${ref.month}, as frozen in run ${run.id}`
+  if (to === base) return from
+  const one = rateOf(baseRates, currency, provider)
+  return one === undefined || !baseRates.has(to) ? from : `${formatAmount(one)} ${base} per ${currency} ÷ ${formatAmount(baseRates.get(to)!)} ${base} per ${to}, to ten decimals; ${from}`
 }
 
 /** The terms that turn an amount of the billing currency into the reporting one; none where they are the same. */
-function conversion(context: Context, amount: bigint, currency: string): Term[] {
+function conversion(context: Context, amount: bigint, currency: string, provider: string): Term[] {
   if (currency === context.currency) return []
-  const rate = context.rates.get(currency)!
+  const rate = rateOf(context.rates, currency, provider)!
   return [
-    term('×', 'exchange rate', formatAmount(rate), `${context.currency} per ${currency}`, `of ${context.ref.month}, as frozen in run ${context.run.id}`),
-    term('=', 'in the reporting currency', converted(convert(amount, currency, context.rates)), context.currency),
+    term('×', 'exchange rate', formatAmount(rate), `${context.currency} per ${currency}`, rateNote(context, currency, provider)),
+    term('=', 'in the reporting currency', converted(convert(amount, currency, context.rates, provider)), context.currency),
   ]
 }
 
@@ -75,17 +92,20 @@ async function keysWorkings(context: Context): Promise<Workings> {
   const filter = filterOf(ref, viewer)
   const sums = await readOutcomes(database, run.id, filter)
   const amountIn = (sum: OutcomeRow): bigint => sum.amounts[ref.basis]
-  const total = sums.reduce((whole, sum) => whole + convert(amountIn(sum), sum.currency, rates), 0n)
+  const total = sums.reduce((whole, sum) => whole + convert(amountIn(sum), sum.currency, rates, sum.provider), 0n)
   const steps: { name: keyof KeyFilter; valueOf: (sum: OutcomeRow) => string; labelOf: (value: string, sum: OutcomeRow) => string }[] = [
     { name: 'provider', valueOf: (sum) => sum.provider, labelOf: (value) => value },
     { name: 'kind', valueOf: () => filter.kind ?? '', labelOf: (value) => value },
-    { name: 'rule', valueOf: (sum) => String(sum.rule), labelOf: (value) => (rulebook.rulebook.rules[Number(value)] ? `rule ${Number(value) + 1} “${rulebook.rulebook.rules[Number(value)]!.name}”` : 'no rule takes these') },
+    { name: 'rule', valueOf: (sum) => String(sum.rule), labelOf: (value) => { const name = senderName(rulebook.rulebook.rules, Number(value)); return name === null ? 'no rule takes these' : Number(value) >= 0 ? `rule ${Number(value) + 1} “${name}”` : name } },
     { name: 'service', valueOf: (sum) => sum.service, labelOf: (value) => value || 'no service' },
     { name: 'key', valueOf: (sum) => String(sum.key), labelOf: (value) => value },
   ]
   const step = steps.find(({ name, valueOf }) => filter[name] === undefined && new Set(sums.map(valueOf)).size > 1) ?? null
   const currencies = new Set(sums.map((sum) => sum.currency))
+  const providers = new Set(sums.map(({ provider }) => provider))
   const only = currencies.size === 1 ? [...currencies][0]! : null
+  // providers with rates of their own are converted one by one
+  const ownRate = [...providers].some((provider) => context.baseRates.has(rateName(only ?? '', provider))) && providers.size > 1 ? null : ([...providers][0] ?? '')
   const terms = step ? await groupTerms(context, sums, filter, step, amountIn, only) : []
   const sum = sums.reduce((whole, one) => whole + amountIn(one), 0n)
   const lines = countLines(sums)
@@ -93,7 +113,7 @@ async function keysWorkings(context: Context): Promise<Workings> {
     if (terms.length === 0) terms.push(...(await splitTerms(context, sums, amountIn, lines, only)))
     if (terms.length === 0) terms.push(term('', `${lines} charge line${lines === 1 ? '' : 's'}`, formatAmount(sum, 2), only, `${ref.basis} cost`))
     else if (step) terms.push(term('=', 'sum', formatAmount(sum, 2), only))
-    terms.push(...conversion(context, sum, only))
+    terms.push(...(ownRate === null ? [term('=', 'in the reporting currency', converted(total), currency, 'each provider at the rate of its invoices')] : conversion(context, sum, only, ownRate)))
   } else terms.push(term('=', 'sum', converted(total), currency))
   const rules = [...new Set(sums.map(({ rule }) => rule))]
   return {
@@ -109,6 +129,13 @@ async function splitTerms({ database, run, ref }: Context, sums: readonly Outcom
   const all = await readOutcomes(database, run.id, { key: String(own.key) })
   const whole = all.reduce((sum, one) => sum + amountIn(one), 0n)
   if (whole === amountIn(own)) return []
+  if (all.some(({ service }) => service !== own.service) || own.service.startsWith(clusterService(''))) {
+    return [
+      term('', `${lines} charge line${lines === 1 ? '' : 's'} of the node, or of what serves workloads`, formatAmount(whole, 2), unit, `${ref.basis} cost`),
+      term('×', 'part of it', formatAmount(whole === 0n ? 0n : (amountIn(own) * HUNDRED) / whole), '%', 'what was metered, day by day; the node and its workloads are in Allocation, Clusters'),
+      term('=', 'this part', formatAmount(amountIn(own), 2), unit, 'to the tenth decimal, largest remainder'),
+    ]
+  }
   const isOnePart = all.every(({ part }) => part === own.part)
   const percentOfWhole = isOnePart || whole === 0n ? BigInt(own.percent) : (amountIn(own) * HUNDRED) / whole
   return [
@@ -128,7 +155,7 @@ async function groupTerms(context: Context, sums: OutcomeRow[], filter: KeyFilte
   }
   const valued = [...groups].map(([value, members]) => ({
     value, members, lines: countLines(members),
-    amount: members.reduce((whole, sum) => whole + (only ? amountIn(sum) : convert(amountIn(sum), sum.currency, context.rates)), 0n),
+    amount: members.reduce((whole, sum) => whole + (only ? amountIn(sum) : convert(amountIn(sum), sum.currency, context.rates, sum.provider)), 0n),
   })).sort((a, b) => (abs(b.amount) > abs(a.amount) ? 1 : -1))
   const show = (amount: bigint): string => (only ? formatAmount(amount, 2) : converted(amount))
   const unit = only ?? context.currency
@@ -146,7 +173,7 @@ const abs = (value: bigint): bigint => (value < 0n ? -value : value)
 function titleOf({ rulebook }: Context, { kind, target, provider, service, rule, key }: KeyFilter): string {
   const pool = rulebook.rulebook.pools.find(({ code }) => code === target)
   const place = kind === 'direct' ? `Direct cost${target ? ` of ${target}` : ''}` : kind === 'pool' ? `Pool ${pool?.name ?? target ?? ''}` : kind === 'aside' ? `Set aside${target ? `: ${target}` : ''}` : kind === 'unassigned' ? 'Unassigned' : 'Billed'
-  return [place, provider, service, rule === undefined ? '' : rulebook.rulebook.rules[Number(rule)]?.name ?? '', key ? 'one charge key' : ''].filter(Boolean).join(' · ')
+  return [place, provider, service, rule === undefined ? '' : (senderName(rulebook.rulebook.rules, Number(rule)) ?? ''), key ? 'one charge key' : ''].filter(Boolean).join(' · ')
 }
 
 /** The total of a statement: its lines. */
@@ -179,6 +206,21 @@ async function changeWorkings(context: Context): Promise<Workings> {
   return {
     title: now!.title, subtitle: `change against ${before}, ${ref.basis} cost`, amount: formatAmount(change, context.digits), currency,
     terms: [term('', ref.month, now!.amount, currency, '', writeRef(refs[0]!)), term('−', before, then!.amount, currency, '', writeRef(refs[1]!)), term('=', 'change', formatAmount(change, context.digits), currency)],
+    rules: [], charges: null,
+  }
+}
+
+/** What exchange rates alone have made of the change against the month before: each currency's cost at both rates. */
+async function ratesWorkings(context: Context): Promise<Workings> {
+  const { ref, database, viewer, currency, digits } = context
+  const { scope, currencyEffect, previousMonth } = await readStatement(database, ref.parts[0] ?? '', ref.month, ref.basis, viewer)
+  const total = currencyEffect.reduce((sum, { effect }) => sum + effect, 0n)
+  return {
+    title: `${scope.code} ${scope.name}`, subtitle: `change by exchange rates alone, ${ref.month} against ${previousMonth}, ${ref.basis} cost`, amount: formatAmount(roundTo(total, digits, CONVERTED_SCALE), digits, digits), currency,
+    terms: [
+      ...currencyEffect.map(({ provider, currency: code, amount, before, now, effect }, index) => term(index === 0 ? '' : '+', `${formatAmount(amount, 2)} ${code} of ${provider}`, converted(effect), currency, `× (${formatAmount(now)} − ${formatAmount(before)})`)),
+      term('=', 'exactly', converted(total), currency, 'this month’s cost at this month’s rates, less the same at those of the month before'),
+    ],
     rules: [], charges: null,
   }
 }
@@ -220,7 +262,7 @@ async function directLine(context: Context, common: Pick<Workings, 'title' | 'su
   const rules = [...new Set(sums.map(({ rule }) => rule))]
   const terms = cells.flatMap((cell, index) => [
     term(index === 0 ? '' : '+', `${lines} charge lines of ${cell.provider}`, formatAmount(cell.amount, 2), cell.currency, `${context.ref.basis} cost`, toKeys(context, filter)),
-    ...conversion(context, cell.amount, cell.currency),
+    ...conversion(context, cell.amount, cell.currency, cell.provider),
   ])
   return { ...common, terms: [...terms, ...roundingTerms(context, cells)], rules: rules.flatMap((rule) => ruleNote(context, rule)), charges: toKeys(context, filter) }
 }
@@ -268,7 +310,7 @@ async function shareWorkings(context: Context): Promise<Workings> {
       term('×', isDirect ? `direct cost of ${centre}` : pool.base.kind === 'driver' ? `quantity of ${centre}` : `weight of ${centre}`, trimmed(weight.weight), unit, baseLabel(pool), isDirect ? toKeys(context, { kind: 'direct', target: centre }) : null),
       term('÷', isDirect ? 'direct cost of all payers' : pool.base.kind === 'driver' ? 'quantity of all that it serves' : 'sum of the weights', trimmed(weight.base), unit, served > 0 ? `${members} cost centres and ${served} pool${served > 1 ? 's' : ''}` : `${members} cost centres`, seesAll ? refTo(context, 'pool', code) : null),
       term('=', 'share', formatAmount(own.amount, 2), billing, `${percent(weight)} %; to the tenth decimal, largest remainder`),
-      ...conversion(context, own.amount, billing),
+      ...conversion(context, own.amount, billing, provider),
     ],
     rules: [], charges: null,
   }
@@ -324,7 +366,7 @@ async function poolWorkings(context: Context): Promise<Workings> {
     terms: [
       ...centres.map((centre, index) => term(index === 0 ? '' : '+', centre ? `to ${centre}` : 'held', minor(amountOfCentre(centre), context), currency, noteOf(centre), centre ? refTo(context, 'line', `cc:${centre}`, 'pool', '', code) : null)),
       term('=', isServing ? 'goes to cost centres' : 'the whole pool', minor(total, context), currency, 'open to see what came in', toKeys(context, { kind: 'pool', target: code })),
-      ...(await equationTerms(context)),
+      ...(isServing ? await equationTerms(context) : []),
     ],
     rules: [], charges: toKeys(context, { kind: 'pool', target: code }),
   }

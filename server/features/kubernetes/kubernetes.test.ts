@@ -1,0 +1,132 @@
+import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
+import { Answers } from '../../../demo/answers.ts'
+import { ClusterAnswers } from '../../../demo/clusterAnswers.ts'
+import { demoNodes } from '../../../demo/clusters.ts'
+import { allResources, demoFile } from '../../../demo/generator.ts'
+import { meterFile } from '../../../demo/metering.ts'
+import { demoRulebook } from '../../../demo/rulebook.ts'
+import { openServer, type Client, type TestServer } from '../../../tests/support/server.ts'
+import type { Workings } from '../../../core/workings/workings.ts'
+import type { Replay } from '../allocation/replay.ts'
+import type { StatementView } from '../statements/view.ts'
+import { publish, saveDraft } from '../rulebook/store.ts'
+import type { ClusterView } from './view.ts'
+
+const MONTH = '2026-11'
+const resources = allResources()
+const answers = new Answers()
+const clusters = new ClusterAnswers(resources)
+const bill = (provider: string): string => [...demoFile(provider, MONTH, resources, (charge) => answers.note(provider, MONTH, charge, clusters.partsOf(charge)))].join('')
+const metering = [...meterFile(demoNodes(resources), MONTH)].join('')
+/** The head and the first of the days. */
+const firstDays = (days: number): string => { const [head, ...rows] = metering.split('\n'); return [head, ...rows.filter((row) => row.slice(0, 10) <= `${MONTH}-${String(days).padStart(2, '0')}`)].join('\n') }
+
+let server: TestServer
+let accountant: Client
+let truth: ReturnType<Answers['toJson']>
+const view = async (path: { level: string; value: string }[], by: string, more: object = {}): Promise<ClusterView> => (await accountant.ask<ClusterView>('POST', '/api/clusters', { month: MONTH, basis: 'effective', path, by, ...more })).body
+const row = (of: ClusterView, value: string): ClusterView['rows'][number] => of.rows.find((one) => one.value === value)!
+
+beforeAll(async () => {
+  server = await openServer()
+  accountant = server.accountant
+  for (const provider of ['nimbrel', 'tarnhost', 'quarry']) expect((await accountant.load(`${provider}.csv`, bill(provider))).state).toBe('taken')
+  truth = answers.toJson()
+  await saveDraft(server.database, demoRulebook(), 0, 'M. Aldous')
+  await publish(server.database, demoRulebook(), 'M. Aldous', 'demo')
+})
+afterAll(() => server.close())
+
+describe('loading metering', () => {
+  test('a file with flaws is refused whole, row by row', async () => {
+    const broken = firstDays(1).replace(/,0\.2,0\.\d+,/, ',-1,0.1,').replace(/^2026-11-01T05:00:00Z,heron,node,heron-node-3.*\n/m, '')
+    const load = await accountant.load('broken.csv', broken)
+    expect([load.kind, load.state]).toEqual(['metering', 'refused'])
+    const { findings } = await accountant.get<{ findings: { column: string; reason: string }[] }>(`/api/loads/${load.id}/findings`)
+    expect(findings.map(({ reason }) => reason)).toContain('this is not a plain number from zero on')
+    expect(findings.filter(({ reason }) => reason.startsWith('the pod runs on heron-node-3')).length).toBeGreaterThan(2)
+    expect(await server.database.rows('SELECT id FROM measured_days')).toEqual([])
+  })
+  test('a column that is missing is named', async () => {
+    const load = await accountant.load('headless.csv', firstDays(1).replace('MemoryUsage', 'MemUsage'))
+    expect([load.state, load.message]).toEqual(['refused', 'The column MemoryUsage is missing.'])
+  })
+  test('days come one after the other; the same again changes nothing, changed ones wait for a confirmation', async () => {
+    const first = await accountant.load('some.csv', firstDays(3))
+    expect(first.report!.measured.map(({ subject, newDays }) => [subject, newDays])).toEqual([['dunlin', 3], ['heron', 3], ['plover', 3]])
+    const more = await accountant.load('more.csv', firstDays(4))
+    expect([more.state, more.report!.measured[0]]).toMatchObject(['taken', { subject: 'dunlin', newDays: 1, sameDays: 3, changedDays: 0 }])
+    expect((await accountant.load('again.csv', firstDays(4) + '\n')).state).toBe('unchanged')
+    const changed = await accountant.load('changed.csv', firstDays(2).replaceAll('ensemble-runner-3', 'ensemble-runner-x'))
+    expect([changed.state, changed.report!.measured.find(({ subject }) => subject === 'heron')]).toMatchObject(['confirming', { changedDays: 2, newDays: 0 }])
+    await accountant.ask('POST', `/api/loads/${changed.id}/discard`)
+    expect((await accountant.load('all.csv', metering)).state).toBe('taken')
+  })
+  test('a closed month takes no metering', async () => {
+    await server.database.run("INSERT INTO periods (month, state) VALUES ('2026-09', 'closed') ON DUPLICATE KEY UPDATE state = 'closed'")
+    const load = await accountant.load('late.csv', firstDays(1).replaceAll('2026-11-01T', '2026-09-01T'))
+    expect([load.state, load.message]).toEqual(['refused', expect.stringContaining('2026-09, which is closed')])
+  })
+})
+
+describe('what clusters cost', () => {
+  test('workloads, idle and overhead of each cluster are those of the generator, to the cent', async () => {
+    const all = await view([], 'cluster')
+    for (const [cluster, provider, rate] of [['heron', 'Nimbrel', 0.8743], ['plover', 'Tarnhost', 1], ['dunlin', 'Quarry Hall', 1]] as const) {
+      for (const use of ['workload', 'serving', 'overhead', 'idle'] as const) expect(Number(row(all, cluster).uses[use])).toBeCloseTo(Number(truth[`clusters/${MONTH}/${cluster}/${use}/${provider}`]?.effective ?? 0) * rate, 1)
+    }
+    expect(all.withoutMetering).toMatchObject([{ node: 'dunlin-node-6', reason: 'not metered on 18 days from 2026-11-02' }])
+    expect(all.withoutBill).toMatchObject([{ node: 'plover-node-9', hours: 456 }])
+  })
+  test('down to namespace, workload and pod, and by label', async () => {
+    const heron = [{ level: 'cluster', value: 'heron' }]
+    expect(Number(row(await view(heron, 'namespace'), 'models').cost)).toBeCloseTo(Number(truth[`namespaces/${MONTH}/heron/models/Nimbrel`]!.effective) * 0.8743, 1)
+    const runner = [...heron, { level: 'workload', value: 'models/ensemble-runner' }]
+    const pods = await view(runner, 'pod')
+    expect(pods.rows.filter(({ value }) => value !== '')).toHaveLength(12)
+    expect(Number(pods.total)).toBeCloseTo(Number(truth[`workloads/${MONTH}/heron/ensemble-runner/Nimbrel`]!.effective) * 0.8743, 1)
+    expect((await view([], 'label:team')).rows.map(({ value }) => value)).toContain('harbour')
+  })
+  test('idle graphics nodes stand out: nothing runs on them but the agents', async () => {
+    const nodes = await view([{ level: 'cluster', value: 'heron' }], 'node')
+    const graphics = nodes.rows.filter(({ value }) => value.startsWith('storm-cells-gpu'))
+    expect(graphics).toHaveLength(3)
+    const idle = graphics.reduce((sum, { uses }) => sum + Number(uses.idle), 0)
+    expect(idle / (Number(truth[`storyMonths/${MONTH}/idleGraphics/Nimbrel`]!.effective) * 0.8743)).toBeGreaterThan(0.99)
+  })
+  test('the workings name what each node gives, and add up', async () => {
+    const workings = await accountant.get<Workings>(`/api/workings?figure=${encodeURIComponent(`cluster~${MONTH}~effective~cluster~plover~namespace~marine`)}`)
+    expect(workings.terms.slice(0, -1).reduce((sum, { amount }) => sum + Number(amount), 0)).toBeCloseTo(Number(workings.amount), 6)
+    expect(workings.terms[0]!.note).toMatch(/% of .* that the node cost; held .* core hours/)
+  })
+  test('a draft that sends idle elsewhere shows where it would go', async () => {
+    const rulebook = demoRulebook()
+    rulebook.clusters[2] = { ...rulebook.clusters[2]!, idle: { kind: 'tenants' } }
+    const { body } = await accountant.ask<{ effects: { centres: { code: string; change: string }[] }[] }>('POST', '/api/rulebook/effect', { months: [MONTH], rulebook })
+    const platform = body.effects[0]!.centres.find(({ code }) => code === '9010')!
+    // a little comes back by pools shared in proportion to direct cost
+    expect(-Number(platform.change) / Number(truth[`clusters/${MONTH}/dunlin/idle/Quarry Hall`]!.effective)).toBeCloseTo(1, 1)
+  })
+})
+
+describe('running with clusters', () => {
+  test('statements carry the clusters, the node charges are consumed, and the run replays to the same figures', async () => {
+    const { body, text } = await accountant.ask<{ runId: number }>('POST', `/api/allocation/${MONTH}`)
+    expect(text).toContain('runId')
+    const { groups } = await accountant.get<StatementView>(`/api/statement?scope=cc:1010&month=${MONTH}&basis=effective`)
+    const lines = groups.flatMap(({ lines: all }) => all)
+    for (const [provider, cluster, rate] of [['Nimbrel', 'heron', 0.8743], ['Quarry Hall', 'dunlin', 1]] as const) {
+      const line = lines.find((one) => one.provider === provider && one.line === `Cluster ${cluster}`)!
+      expect(Number(line.amount)).toBeCloseTo(Number(truth[`services/${MONTH}/1010/${provider}/Cluster ${cluster}`]!.effective) * rate, 1)
+    }
+    const replay = await accountant.ask<Replay>('POST', `/api/allocation/runs/${body.runId}/replay`)
+    expect(replay.body.isSame).toBe(true)
+    const workings = await accountant.get<Workings>(`/api/workings?figure=${encodeURIComponent(`keys~${MONTH}~effective~kind=direct~target=1010~provider=Nimbrel~service=Cluster heron`)}`)
+    expect(workings.rules.map(({ name }) => name)).toContain('the setting for overhead of clusters')
+  })
+  test('new metering makes the run out of date', async () => {
+    const changed = await accountant.load('late.csv', firstDays(1).replaceAll('app-gateway', 'app-door'))
+    await accountant.ask('POST', `/api/loads/${changed.id}/confirm`)
+    expect((await accountant.get<{ standing: string }>(`/api/balance?month=${MONTH}&basis=effective`)).standing).toBe('outOfDate')
+  })
+})
