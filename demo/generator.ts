@@ -1,5 +1,7 @@
 import { addMonths, daysOf, firstDay, addDays, monthsBetween, type Month } from '../core/calendar/month.ts'
 import { formatAmount } from '../core/money/amount.ts'
+import { clusterExtras } from './clusters.ts'
+import { networkExtras } from './network.ts'
 import { cellsOf, csvHead, csvLine, setCell, type Cells, type DemoRow } from './focusLine.ts'
 import { noise } from './random.ts'
 import { sharedResources, steadyResources, type Resource } from './resources.ts'
@@ -22,7 +24,7 @@ const yearsSince = (day: string): number => (Date.parse(day) - Date.parse(firstD
 
 export function allResources(): Resource[] {
   const steady = steadyResources()
-  return [...steady, ...sharedResources(), ...tellStories(steady)]
+  return [...steady, ...sharedResources(), ...tellStories(steady), ...clusterExtras(), ...networkExtras()]
 }
 
 /** Every file of the demo in the order in which it would have arrived. */

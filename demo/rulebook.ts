@@ -1,6 +1,9 @@
-import { emptyRulebook, type Classification, type Condition, type Pool, type Rule, type Rulebook } from '../core/types.ts'
+import { defaultSetting } from '../core/kubernetes/expandClusters.ts'
+import { emptyRulebook, type Classification, type ClusterSetting, type ClusterWay, type Condition, type Pool, type Rule, type Rulebook } from '../core/types.ts'
+import { SYSTEM_NAMESPACES } from './clusters.ts'
 
 const is = (field: string, ...values: string[]): Condition => ({ field, operator: 'is', values })
+const contains = (field: string, value: string): Condition => ({ field, operator: 'contains', values: [value] })
 const present = (field: string): Condition => ({ field, operator: 'present', values: [] })
 
 let count = 0
@@ -11,8 +14,10 @@ const team = (value: string, code: string, name: string): Rule => rule(`${name} 
 const account = (id: string, code: string, name: string): Rule => rule(`${name}, whole sub account`, 'costCentre', code, is('SubAccountId', id))
 
 const POOLS: Pool[] = [
-  { code: 'CLUSTERS', name: 'Cluster nodes', base: { kind: 'direct' }, recipients: ['1010', '1020', '1030', '2010', '2020', '3010', '3020', '4010', '4020', '5020'] },
-  { code: 'LOGS', name: 'Shared log keeping', base: { kind: 'even' }, recipients: [] },
+  { code: 'CLUSTERS', name: 'Cluster nodes', base: { kind: 'driver', driver: 'NODE-HOURS' }, recipients: [] },
+  { code: 'LOGS', name: 'Shared log keeping', base: { kind: 'driver', driver: 'LOG-VOLUME' }, recipients: [] },
+  { code: 'EGRESS', name: 'Traffic out of Tarnhost', base: { kind: 'driver', driver: 'traffic:internet' }, recipients: [] },
+  { code: 'TILES', name: 'Map tiles', base: { kind: 'driver', driver: 'traffic:map-tiles' }, recipients: [] },
   { code: 'MOSAIC', name: 'Radar mosaic database', base: { kind: 'fixed', percents: { '1010': '50', '1020': '30', '5020': '20' } }, recipients: [] },
   { code: 'SUPPORT', name: 'Support plans', base: { kind: 'direct' }, recipients: [] },
   { code: 'TAX', name: 'Taxes and levies', base: { kind: 'direct' }, recipients: [] },
@@ -35,16 +40,26 @@ function classifications(): Classification[] {
   ]
 }
 
+/** Idle nodes of heron are a shared cost, those of plover are borne by who runs on them, those of the own hall by the platform. */
+function clusters(): ClusterSetting[] {
+  const setting = (cluster: string, idle: ClusterWay, overhead: ClusterWay): ClusterSetting => ({ ...defaultSetting(cluster), systemNamespaces: SYSTEM_NAMESPACES, nodeCharges: [is('tag:cluster', cluster), contains('ResourceName', '-node-')], idle, overhead })
+  return [
+    { ...setting('heron', { kind: 'pool', code: 'CLUSTERS' }, { kind: 'tenants' }), overheadCharges: [is('ServiceName', 'Cluster Control')] },
+    setting('plover', { kind: 'node' }, { kind: 'node' }), setting('dunlin', { kind: 'costCentre', code: '9010' }, { kind: 'tenants' }),
+  ]
+}
+
 /** The rulebook that the demo starts with. The misspelled and the untagged are left for the user to find. */
 export function demoRulebook(): Rulebook {
   count = 0
   return {
     ...emptyRulebook(), tagKeys: ['team', 'environment'], classifications: classifications(),
-    pools: POOLS,
+    clusters: clusters(), pools: POOLS, poolMethod: 'reciprocal', markUps: [{ id: 'm1', name: 'Administration of shared services', costCentres: [], on: 'pools', fee: { kind: 'percent', percent: '3' }, recoveryAccount: '7900' }],
     rules: [
       rule('Taxes and levies', 'pool', 'TAX', is('ChargeCategory', 'Tax')),
       rule('Support plans', 'pool', 'SUPPORT', is('ServiceName', 'Support plan')),
       rule('Cluster nodes', 'pool', 'CLUSTERS', present('tag:cluster')),
+      rule('Shared gateway out', 'pool', 'EGRESS', is('ResourceId', 'th-net-out')), rule('Map tiles', 'pool', 'TILES', is('ResourceId', 'th-tiles')),
       rule('Radar mosaic database', 'pool', 'MOSAIC', is('ResourceId', 'nb-db-mosaic')),
       rule('Shared log streams', 'pool', 'LOGS', is('ProviderName', 'Loomlog'), is('tag:team', 'shared')),
       rule('Unused commitments', 'costCentre', '9010', is('CommitmentDiscountStatus', 'Unused')),

@@ -65,5 +65,10 @@ export const RATES: Record<string, Record<string, string>> = Object.fromEntries(
   ].map(([month, usd, gbp]) => [month!, { USD: usd!, GBP: gbp! }]),
 )
 
+/** The same on the last day of the month; and those that two providers put on their invoices of November 2026. */
+export const MONTH_END: Record<string, Record<string, string>> = Object.fromEntries(Object.entries(RATES).map(([month, rates], index) =>
+  [month, Object.fromEntries(Object.entries(rates).map(([currency, rate]) => [currency, (Number(rate) * (1 + ((index * 7) % 5 - 2) / 500)).toFixed(4)]))]))
+export const INVOICE_RATES = [{ month: '2026-11', currency: 'USD', provider: 'Nimbrel', rate: '0.8801' }, { month: '2026-11', currency: 'USD', provider: 'Loomlog', rate: '0.8712' }, { month: '2026-11', currency: 'GBP', provider: 'Orvane', rate: '1.1602' }]
+
 /** The key of the tag that names the team: as it should be written, and the spellings that occur. */
 export const SPELLINGS = ['team', 'Team', 'TEAM', 'te-am', 'owner_team']

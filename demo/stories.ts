@@ -11,6 +11,7 @@ export const STORY_DAYS = {
   allowance: '2026-07-01',
   priceRise: '2026-04-01',
   projectEnded: '2026-08-17',
+  meterLost: '2026-11-02',
   newService: '2026-11-09',
   misassignedFrom: '2026-07-01',
   appSurge: '2026-11-03',
