@@ -12,6 +12,13 @@ export const whenSignedOut = (action: () => void): void => { onSignedOut = actio
 
 type Query = Record<string, string | number | undefined>
 
+/** The currency of the page's address, which every question carries; empty for the reporting currency. */
+const askedCurrency = (): string => new URLSearchParams(location.search).get('currency') ?? ''
+const currencyHeader = (): Record<string, string> => { const currency = askedCurrency(); return currency ? { 'abacus-currency': currency } : {} }
+
+/** The address of a file to load down. */
+export const fileAddress = (path: string, query: Query = {}): string => address(path, { ...query, currency: askedCurrency() || undefined })
+
 export const address = (path: string, query: Query = {}): string => {
   const given = Object.entries(query).filter(([, value]) => value !== undefined).map(([name, value]) => [name, String(value)])
   return given.length > 0 ? `${path}?${new URLSearchParams(given)}` : path
@@ -33,11 +40,11 @@ async function ask(path: string, init: RequestInit): Promise<Response> {
   }
 }
 
-export const get = async <T>(path: string, query: Query = {}, signal?: AbortSignal): Promise<T> => answerOf<T>(await ask(address(path, query), { signal: signal ?? null }))
+export const get = async <T>(path: string, query: Query = {}, signal?: AbortSignal): Promise<T> => answerOf<T>(await ask(address(path, query), { signal: signal ?? null, headers: currencyHeader() }))
 
 export const send = async <T>(method: 'POST' | 'PUT' | 'DELETE', path: string, body?: unknown, signal?: AbortSignal): Promise<T> =>
   answerOf<T>(await ask(path, {
-    method, signal: signal ?? null, headers: { 'csrf-token': token, ...(body === undefined ? {} : { 'content-type': 'application/json' }) },
+    method, signal: signal ?? null, headers: { 'csrf-token': token, ...currencyHeader(), ...(body === undefined ? {} : { 'content-type': 'application/json' }) },
     ...(body === undefined ? {} : { body: JSON.stringify(body) }),
   }))
 

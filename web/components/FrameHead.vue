@@ -12,7 +12,7 @@ import FindField from './FindField.vue'
 const emit = defineEmits<{ help: [] }>()
 const session = useSession()
 const router = useRouter()
-const { route, basis, go, linkTo } = usePlace()
+const { route, basis, currency, go, linkTo } = usePlace()
 const chapters = computed(() => CHAPTERS.filter(({ staff }) => !staff || session.isStaff))
 const theme = ref(currentTheme())
 function turnTheme(): void {
@@ -33,8 +33,9 @@ async function leave(): Promise<void> {
     </nav>
     <span class="flex-1" />
     <FindField />
+    <select v-if="(session.state?.currencies.length ?? 0) > 1" class="note bg-transparent hover:text-ink" aria-label="Currency to read in" title="Currency to read in" :value="currency" @change="go({ currency: ($event.target as HTMLSelectElement).value === session.state?.currency ? undefined : ($event.target as HTMLSelectElement).value })"><option v-for="code in session.state?.currencies" :key="code" :value="code">{{ code }}</option></select>
     <button class="note whitespace-nowrap hover:text-ink" :title="'Change to ' + (basis === 'billed' ? 'effective' : 'billed') + ' cost (b)'" @click="go({ basis: basis === 'billed' ? 'effective' : 'billed', figure: undefined })">
-      {{ session.state?.currency }} · {{ basis }} cost
+      <template v-if="(session.state?.currencies.length ?? 0) <= 1">{{ session.state?.currency }} · </template>{{ basis }} cost
     </button>
     <Menu as="div" class="relative">
       <MenuButton class="text-right leading-4 whitespace-nowrap text-soft hover:text-ink">{{ session.viewer?.name }}<span v-if="session.state?.isDemo" class="block text-[11px]" title="Demo data: the date stands still">demo, {{ dayName(session.state.today) }}</span></MenuButton>

@@ -1,4 +1,5 @@
 import { onScopeDispose, ref, shallowRef, watch, type Ref, type ShallowRef } from 'vue'
+import { useRoute } from 'vue-router'
 
 export interface Answer<T> {
   data: ShallowRef<T | null>
@@ -12,6 +13,7 @@ export function useAnswer<Question, T>(question: () => Question | null, ask: (qu
   const data = shallowRef<T | null>(null)
   const error = ref<Error | null>(null)
   const isLoading = ref(false)
+  const route = useRoute()
   let controller = new AbortController()
   async function run(asked: Question | null): Promise<void> {
     controller.abort()
@@ -34,7 +36,8 @@ export function useAnswer<Question, T>(question: () => Question | null, ask: (qu
       if (!own.signal.aborted) isLoading.value = false
     }
   }
-  watch(() => JSON.stringify(question()), () => void run(question()), { immediate: true })
+  // every answer may have amounts in it, and those are told in the currency of the address
+  watch(() => JSON.stringify([question(), route.query.currency ?? '']), () => void run(question()), { immediate: true })
   onScopeDispose(() => controller.abort())
   return { data, error, isLoading, again: () => run(question()) }
 }

@@ -15,18 +15,23 @@ export function usePlace() {
     return months.value.at(-1)?.month ?? (session.state?.today ?? new Date().toISOString()).slice(0, 7)
   })
   const basis = computed<Basis>(() => (route.query.basis === 'billed' || route.query.basis === 'effective' ? route.query.basis : (session.state?.basis ?? 'effective')))
+  /** what amounts are read in: the reporting currency, or another that there are rates for */
+  const currency = computed(() => (typeof route.query.currency === 'string' && /^[A-Z]{3}$/.test(route.query.currency) ? route.query.currency : (session.state?.currency ?? '')))
   const figure = computed(() => (typeof route.query.figure === 'string' ? route.query.figure : null))
 
   /** Changes parts of the address; undefined removes one. Figures opened one after the other are steps that back undoes. */
   const go = (change: LocationQueryRaw, { replace = false } = {}): void => {
-    const query = { ...route.query, ...change }
-    void (replace ? router.replace({ query }) : router.push({ query }))
+    // before the first page is there, a change of the query alone would lead to the start
+    void router.isReady().then(() => {
+      const query = { ...route.query, ...change }
+      return replace ? router.replace({ query }) : router.push({ query })
+    })
   }
   const openFigure = (ref: string | null): void => go({ figure: ref ?? undefined })
   /** Another page at the same month and basis. */
   const linkTo = (path: string, query: LocationQueryRaw = {}) => {
     const [name, text = ''] = path.split('?')
-    return { path: name!, query: { month: month.value, basis: route.query.basis, ...Object.fromEntries(new URLSearchParams(text)), ...query } }
+    return { path: name!, query: { month: month.value, basis: route.query.basis, currency: route.query.currency, ...Object.fromEntries(new URLSearchParams(text)), ...query } }
   }
-  return { route, month, months, basis, figure, go, openFigure, linkTo }
+  return { route, month, months, basis, currency, figure, go, openFigure, linkTo }
 }

@@ -9,17 +9,22 @@ import { get, send } from '../../api/client.ts'
 import ErrorNote from '../../components/ErrorNote.vue'
 import FigureButton from '../../components/FigureButton.vue'
 import PageHead from '../../components/PageHead.vue'
+import TabRow from '../../components/TabRow.vue'
 import { useAnswer } from '../../composables/useAnswer.ts'
 import { usePlace } from '../../composables/usePlace.ts'
 import { amount, instant, isZero, monthName } from '../../format.ts'
 import { useNotes } from '../../stores/notes.ts'
 import { useSession } from '../../stores/session.ts'
+import ClustersTab from './ClustersTab.vue'
 import MoneyFlow from './MoneyFlow.vue'
+import NetworkTab from './NetworkTab.vue'
 import PeriodState from './PeriodState.vue'
 
 const session = useSession()
 const notes = useNotes()
-const { month, months, basis, linkTo } = usePlace()
+const { route, month, months, basis, linkTo, go } = usePlace()
+const TABS = { way: 'Way of the money', clusters: 'Clusters', network: 'Network' }
+const tab = computed(() => (Object.hasOwn(TABS, String(route.query.tab)) ? String(route.query.tab) : 'way'))
 const { data: way, error, isLoading, again } = useAnswer(() => ({ month: month.value, basis: basis.value, changes: session.changes }), (_question, signal) => get<WayOfMoney & { runs: RunRow[] }>('/api/allocation', { month: month.value, basis: basis.value }, signal))
 const isRunning = ref(false)
 const state = computed(() => months.value.find((candidate) => candidate.month === month.value)?.state ?? 'open')
@@ -58,7 +63,10 @@ const words = { none: 'not run yet', current: 'current', outOfDate: 'out of date
     <PeriodState :month="month" :state="state" />
     <button v-if="session.isKeeper" class="act" :disabled="isRunning || state === 'closed'" :title="state === 'closed' ? 'The period is closed' : ''" @click="run">{{ isRunning ? 'Running…' : way?.run ? 'Run again' : 'Run the allocation' }}</button>
   </PageHead>
-  <div class="px-7 pb-8">
+  <TabRow :tabs="TABS" :chosen="tab" @choose="(name) => go({ tab: name, at: undefined, by: undefined, from: undefined, to: undefined, off: undefined, figure: undefined })" />
+  <ClustersTab v-if="tab === 'clusters'" />
+  <NetworkTab v-else-if="tab === 'network'" />
+  <div v-else class="px-7 pb-8">
     <ErrorNote v-if="error" :error="error" @again="again" />
     <p v-else-if="!way && isLoading" class="note">Following the money…</p>
     <p v-else-if="way && !way.run">{{ monthName(month) }} has not been allocated. Run it to see where the money goes.</p>
@@ -102,6 +110,12 @@ const words = { none: 'not run yet', current: 'current', outOfDate: 'out of date
             </tr></tbody>
             <tfoot v-if="!isZero(way.unassigned)"><tr><td class="text-warn">Unassigned</td><td /><td><RouterLink class="link" :to="linkTo('/rulebook?tab=unassigned')">Make rules ›</RouterLink></td><td class="num font-semibold text-warn"><FigureButton :value="way.unassigned" :figure="keys({ kind: 'unassigned' })" /></td></tr></tfoot>
           </table>
+        </section>
+        <section v-if="way.markUps.length" data-mark-ups>
+          <h2>Mark-up, on top of what is charged</h2>
+          <table class="book"><thead><tr><th>fee</th><th>recovery account</th><th class="num">cost centres</th><th class="num">{{ way.currency }}</th></tr></thead>
+            <tbody><tr v-for="fee in way.markUps" :key="fee.name"><td>{{ fee.name }}</td><td>{{ fee.recoveryAccount }}</td><td class="num">{{ fee.centres }}</td><td class="num font-semibold">{{ amount(fee.amount) }}</td></tr></tbody></table>
+          <p class="note">Not part of the balance: it is no cost, and stands apart on each statement.</p>
         </section>
         <section class="col-span-full">
           <h2>Runs of this month</h2>

@@ -41,6 +41,7 @@ async function act(name: 'confirm' | 'discard' | 'cancel', said: string): Promis
   }
 }
 const KINDS = { new: 'new', extends: 'adds days', same: 'unchanged', restates: 'restates' } as const
+const UNITS = { bills: '', metering: 'pod hours', flows: 'GB' } as const
 const shown = (decimal: string): string => amount(decimal.replace(/(\.\d\d)\d*$/, '$1'))
 </script>
 
@@ -67,7 +68,14 @@ const shown = (decimal: string): string => amount(decimal.replace(/(\.\d\d)\d*$/
             <tbody><tr v-for="service in bill.services" :key="service.service + service.currency"><td>{{ service.service || 'no service' }}</td><td class="num">{{ shown(service.before) }}</td><td class="num">{{ shown(service.after) }}</td><td class="num font-semibold">{{ amount(service.difference.replace(/0{1,8}$/, ''), { signed: true }) }} <span class="note font-normal">{{ service.currency }}</span></td></tr></tbody></table>
         </template>
       </template>
-      <div v-if="load.state === 'confirming' && session.isKeeper" class="mt-4 flex justify-end gap-5"><button class="link danger" :disabled="isBusy" @click="act('discard', 'The load was discarded; the ledger is as it was.')">Discard</button><button class="act" :disabled="isBusy" @click="act('confirm', 'The restated bill has taken the place of the one before.')">Confirm and replace</button></div>
+      <template v-if="load.report?.measured?.length">
+        <h2 class="mt-4">{{ load.kind === 'flows' ? 'Flows' : 'Metering' }} in this file</h2>
+        <table class="book" data-load-metering>
+          <thead><tr><th>{{ load.kind === 'flows' ? 'source' : 'cluster' }}</th><th>period</th><th class="num">new days</th><th class="num">changed days</th><th class="num">same days</th><th class="num">{{ UNITS[load.kind] }} before</th><th class="num">now</th></tr></thead>
+          <tbody><tr v-for="one in load.report.measured" :key="one.subject + one.month"><td>{{ one.subject }}</td><td>{{ monthName(one.month) }}</td><td class="num">{{ one.newDays }}</td><td class="num" :class="{ 'text-warn font-semibold': one.changedDays }">{{ one.changedDays }}</td><td class="num">{{ one.sameDays }}</td><td class="num">{{ count(Math.round(one.amountBefore)) }}</td><td class="num">{{ count(Math.round(one.amount)) }}</td></tr></tbody>
+        </table>
+      </template>
+      <div v-if="load.state === 'confirming' && session.isKeeper" class="mt-4 flex justify-end gap-5"><button class="link danger" :disabled="isBusy" @click="act('discard', 'The load was discarded; the ledger is as it was.')">Discard</button><button class="act" :disabled="isBusy" @click="act('confirm', 'What was restated has taken the place of what was there before.')">Confirm and replace</button></div>
 
       <template v-if="found?.findings.length">
         <div class="mt-4 flex items-baseline justify-between"><h2>Refused lines<span v-if="load.refusedLines > found.findings.length" class="note font-sans font-normal">, the first {{ count(found.findings.length) }}</span></h2><a class="link" :href="`/api/loads/${load.id}/findings.csv`" download>All as CSV</a></div>

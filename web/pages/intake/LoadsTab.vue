@@ -57,7 +57,7 @@ const speed = (load: Load): string => (load.seconds > 0 && load.readLines > 0 ? 
 <template>
   <div class="px-7 pb-8">
     <div v-if="session.isKeeper" class="mb-4 flex h-[72px] items-center justify-center border border-dashed" :class="isOver ? 'border-accent bg-wash' : 'border-rule'" @dragover.prevent="isOver = true" @dragleave="isOver = false" @drop.prevent="isOver = false; take($event.dataTransfer?.files)">
-      <input id="pick-file" type="file" class="sr-only" multiple accept=".csv,.gz" @change="picked" />
+      <input id="pick-file" type="file" class="sr-only" multiple accept=".csv,.gz,.parquet" @change="picked" />
       <p v-if="sending.length === 0" class="note">Drop FOCUS files here, or <label for="pick-file" class="link cursor-pointer">pick them</label></p>
       <ul v-else class="w-full px-6">
         <li v-for="file in sending" :key="file.name" class="flex items-center gap-4"><span class="flex-1 truncate">Sending {{ file.name }}</span><span class="note">{{ bytes(file.sent) }} of {{ bytes(file.size) }}</span><button class="link" @click="file.abort()">Cancel</button></li>

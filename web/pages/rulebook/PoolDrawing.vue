@@ -3,9 +3,9 @@ import { Graph, layout } from '@dagrejs/dagre'
 import { computed } from 'vue'
 import type { Pool } from '../../../core/types.ts'
 
-/** Who serves whom: pools as beads, an arrow with the part that one gives to another. */
-const props = defineProps<{ pools: Pool[]; network: { pool: string; to: string; share: number }[] }>()
-const emit = defineEmits<{ open: [code: string] }>()
+/** Who serves whom: pools as beads, an arrow with the part that one gives to another; their place in the order, which is changed here. */
+const props = defineProps<{ pools: Pool[]; network: { pool: string; to: string; share: number }[]; /** whether pools stand in an order that counts and can be changed */ ordered: boolean }>()
+const emit = defineEmits<{ open: [code: string]; move: [code: string, by: number] }>()
 const WIDTH = 172
 const HEIGHT = 40
 
@@ -19,9 +19,10 @@ const laid = computed(() => {
   props.network.forEach(({ pool, to, share }) => graph.setEdge(pool, to, { width: 46, height: 16, labelpos: 'c', share }, `${pool} ${to}`))
   layout(graph)
   const { width = 0, height = 0 } = graph.graph() as { width?: number; height?: number }
+  const order = props.pools.map(({ code }) => code).filter((code) => codes.includes(code))
   return {
-    width, height,
-    nodes: graph.nodes().map((code: string) => ({ code, ...(graph.node(code) as { x: number; y: number }), name: props.pools.find((pool) => pool.code === code)?.name ?? code })),
+    last: order.length - 1, width, height: height + (props.ordered ? 22 : 0),
+    nodes: graph.nodes().map((code: string) => ({ code, ...(graph.node(code) as { x: number; y: number }), name: props.pools.find((pool) => pool.code === code)?.name ?? code, place: order.indexOf(code) })),
     edges: graph.edges().map((edge: { v: string; w: string }) => { const { points, x, y, share } = graph.edge(edge) as { points: { x: number; y: number }[]; x: number; y: number; share: number }; return { ...edge, path: points.map((point, index) => `${index === 0 ? 'M' : 'L'}${point.x},${point.y}`).join(' '), x, y, share } }),
   }
 })
@@ -37,6 +38,9 @@ const laid = computed(() => {
         <rect :x="node.x - WIDTH / 2" :y="node.y - HEIGHT / 2" :width="WIDTH" :height="HEIGHT" :rx="HEIGHT / 2" fill="var(--page)" stroke="var(--accent)" stroke-width="1.6" />
         <text :x="node.x" :y="node.y + 5" text-anchor="middle" fill="var(--ink)" font-size="13" font-weight="600">{{ node.name.length > 22 ? `${node.name.slice(0, 21)}…` : node.name }}</text>
       </g>
+      <template v-if="ordered"><g v-for="node in laid.nodes" :key="`order ${node.code}`" font-size="12" fill="var(--soft)" text-anchor="middle"><text :x="node.x" :y="node.y + HEIGHT / 2 + 17">{{ node.place + 1 }}</text>
+        <text v-if="node.place > 0" class="cursor-pointer" :x="node.x - 40" :y="node.y + HEIGHT / 2 + 17" fill="var(--accent)" role="button" tabindex="0" :aria-label="`${node.name} gives earlier`" @click="emit('move', node.code, -1)" @keydown.enter="emit('move', node.code, -1)">◂ earlier</text>
+        <text v-if="node.place < laid.last" class="cursor-pointer" :x="node.x + 40" :y="node.y + HEIGHT / 2 + 17" fill="var(--accent)" role="button" tabindex="0" :aria-label="`${node.name} gives later`" @click="emit('move', node.code, 1)" @keydown.enter="emit('move', node.code, 1)">later ▸</text></g></template>
     </svg>
   </figure>
 </template>

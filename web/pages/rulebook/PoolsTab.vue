@@ -23,8 +23,8 @@ const draft = useDraft()
 const session = useSession()
 const { data: organisation } = useAnswer(() => 'organisation', (_question, signal) => get<{ centres: CostCentre[] }>('/api/organisation', {}, signal))
 const { month, linkTo } = usePlace()
-const { data: known } = useAnswer(() => month.value, (asked, signal) => get<{ drivers: Driver[] }>('/api/drivers', { month: asked }, signal))
-const drivers = computed(() => known.value?.drivers ?? [])
+const { data: known } = useAnswer(() => month.value, (asked, signal) => get<{ drivers: Driver[]; measured: Driver[] }>('/api/drivers', { month: asked }, signal))
+const drivers = computed(() => [...(known.value?.drivers ?? []), ...(known.value?.measured ?? [])])
 const centres = computed(() => organisation.value?.centres ?? [])
 const edited = ref<Pool | null>(null)
 const editedCode = ref<string | null>(null)
@@ -82,6 +82,17 @@ function move(index: number, by: number): void {
   if (next) draft.changePools(next)
   void keepGrip(`[data-pool-index="${index + by}"]`)
 }
+/** A pool before or behind the next one of those that serve each other, as the drawing shows them. */
+function moveServing(code: string, by: number): void {
+  const serving = new Set((effect.value?.network ?? []).flatMap(({ pool, to }) => [pool, to]))
+  const order = pools.value.filter((pool) => serving.has(pool.code))
+  const other = order[order.findIndex((pool) => pool.code === code) + by]
+  if (!other) return
+  const [from, to] = [code, other.code].map((one) => pools.value.findIndex((pool) => pool.code === one))
+  const next = [...pools.value]
+  ;[next[from!], next[to!]] = [next[to!]!, next[from!]!]
+  draft.changePools(next)
+}
 const METHODS: Record<PoolMethod, string> = { direct: 'direct: pools give only to cost centres', stepDown: 'step-down: in the order of the list, each to those after it', reciprocal: 'reciprocal: to all they serve at once' }
 const { data: effect, error: effectError, again: effectAgain } = useDraftAnswer<MethodEffect>('/api/rulebook/methods')
 const differing = computed(() => (effect.value?.centres ?? []).filter(({ amounts }) => new Set(amounts).size > 1))
@@ -111,7 +122,7 @@ const described = (pool: Pool): string => (pool.base.kind === 'driver' ? 'those 
         <p v-for="problem in effect.problems" :key="problem" class="my-1 border-l-2 border-warn pl-3">{{ problem }}</p>
         <p v-if="effect.network.length === 0" class="note">No pool gives to another, so every method gives the same.</p>
         <template v-else>
-          <PoolDrawing :pools="pools" :network="effect.network" @open="openPool" />
+          <PoolDrawing :pools="pools" :network="effect.network" :ordered="session.isKeeper && draft.rulebook?.poolMethod === 'stepDown'" @open="openPool" @move="moveServing" />
           <h2 class="mt-4">What each method charges in {{ monthName(month) }}</h2>
           <table v-if="differing.length" class="book" data-methods><thead><tr><th>cost centre</th><th v-for="method in effect.methods" :key="method" class="num" :class="{ 'font-semibold text-ink!': method === draft.rulebook?.poolMethod }">{{ { direct: 'direct', stepDown: 'step-down', reciprocal: 'reciprocal' }[method] }}</th></tr></thead>
             <tbody><tr v-for="centre in differing" :key="centre.code" :data-method-centre="centre.code"><td>{{ centre.code === 'held' ? 'Held or set aside' : centreName(centre.code, centres) }}</td><td v-for="(text, index) in centre.amounts" :key="index" class="num" :class="{ 'font-semibold': effect.methods[index] === draft.rulebook?.poolMethod }">{{ amount(text) }}</td></tr></tbody></table>

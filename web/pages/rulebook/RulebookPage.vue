@@ -11,10 +11,13 @@ import { useDraft } from '../../stores/draft.ts'
 import { useNotes } from '../../stores/notes.ts'
 import { useSession } from '../../stores/session.ts'
 import CleanTab from './CleanTab.vue'
+import ClusterSettingsTab from './ClusterSettingsTab.vue'
+import MarkUpTab from './MarkUpTab.vue'
 import OrganisationTab from './OrganisationTab.vue'
 import PoolsTab from './PoolsTab.vue'
 import PublishDialog from './PublishDialog.vue'
 import RulesTab from './RulesTab.vue'
+import SpecialTab from './SpecialTab.vue'
 import TestTab from './TestTab.vue'
 import UnassignedTab from './UnassignedTab.vue'
 import ValuesTab from './ValuesTab.vue'
@@ -24,7 +27,7 @@ const draft = useDraft()
 const session = useSession()
 const notes = useNotes()
 const { route, go } = usePlace()
-const TABS = { clean: 'Tag clean-up', rules: 'Rules', unassigned: 'Unassigned', values: 'Values', test: 'Test a charge', pools: 'Pools', organisation: 'Organisation', versions: 'Versions' }
+const TABS = { clean: 'Tag clean-up', rules: 'Rules', unassigned: 'Unassigned', values: 'Values', test: 'Test a charge', clusters: 'Clusters', special: 'Special charges', pools: 'Pools', markups: 'Mark-up', organisation: 'Organisation', versions: 'Versions' }
 const tab = computed(() => (Object.hasOwn(TABS, String(route.query.tab)) ? String(route.query.tab) : 'rules'))
 const { data: organisation } = useAnswer(() => session.changes, (_question, signal) => get<{ centres: CostCentre[] }>('/api/organisation', {}, signal))
 const error = ref<Error | null>(null)
@@ -64,7 +67,7 @@ const standing = computed(() => (draft.latest === 0 ? 'nothing is published yet'
   <div v-if="draft.conflict" class="mx-7 mb-3 flex items-center gap-5 border-l-2 border-warn pl-3" role="alert">
     <span class="flex-1 text-warn">{{ draft.conflict }}</span><button class="link" @click="open">Take theirs</button><button class="link danger" @click="draft.putMineOver">Put mine over it</button>
   </div>
-  <TabRow :tabs="TABS" :chosen="tab" @choose="(name) => go({ tab: name, rule: undefined, version: undefined, across: undefined, charge: undefined })" />
+  <TabRow :tabs="TABS" :chosen="tab" @choose="(name) => go({ tab: name, rule: undefined, version: undefined, across: undefined, charge: undefined, cluster: undefined })" />
   <datalist id="rulebook-targets"><option v-for="centre in organisation?.centres.length! > 200 ? organisation!.centres : []" :key="centre.code" :value="centre.code">{{ centre.name }}</option></datalist>
   <template v-if="draft.isOpen">
     <RulesTab v-if="tab === 'rules'" />
@@ -72,7 +75,10 @@ const standing = computed(() => (draft.latest === 0 ? 'nothing is published yet'
     <ValuesTab v-else-if="tab === 'values'" />
     <TestTab v-else-if="tab === 'test'" />
     <UnassignedTab v-else-if="tab === 'unassigned'" />
+    <ClusterSettingsTab v-else-if="tab === 'clusters'" />
+    <SpecialTab v-else-if="tab === 'special'" />
     <PoolsTab v-else-if="tab === 'pools'" />
+    <MarkUpTab v-else-if="tab === 'markups'" />
     <OrganisationTab v-else-if="tab === 'organisation'" />
     <VersionsTab v-else />
     <PublishDialog :open="isPublishing" @close="isPublishing = false" />

@@ -58,7 +58,8 @@ function verdictText(verdict: Verdict): string {
     <div v-else-if="test && charge" class="mt-4 grid grid-cols-[minmax(300px,0.8fr)_minmax(0,1.4fr)] gap-8">
       <section aria-label="The charge"><h2>{{ test.billed.ResourceName ?? test.billed.ResourceId ?? 'The charge' }}</h2>
         <p class="note pb-2">{{ ['ProviderName', 'SubAccountId', 'ServiceName', 'ChargeCategory'].map((field) => test!.billed[field]).filter(Boolean).join(', ') }}</p>
-        <table class="book"><thead><tr><th>tag</th><th>as billed</th><th>cleaned</th></tr></thead><tbody><tr v-for="tag in tags" :key="tag.field" :data-tested-tag="tag.field"><td>{{ fieldLabel(tag.field) }}</td><td :class="{ note: true }">{{ tag.billed ?? 'missing' }}</td><td :class="{ 'font-semibold': tag.billed !== tag.cleaned }">{{ tag.cleaned ?? 'missing' }}</td></tr><tr v-if="!tags.length"><td colspan="3" class="note">It has no tags.</td></tr></tbody></table>
+        <p v-for="told in test.beforeRules" :key="told" class="mb-2 border-l-2 border-ochre pl-3" data-before-rules>{{ told }}</p>
+        <table class="book"><thead><tr><th>attribute</th><th>as billed</th><th>as it counts</th></tr></thead><tbody><tr v-for="tag in tags" :key="tag.field" :data-tested-tag="tag.field"><td>{{ fieldLabel(tag.field) }}</td><td :class="{ note: true }">{{ tag.billed ?? 'missing' }}</td><td :class="{ 'font-semibold': tag.billed !== tag.cleaned }">{{ tag.cleaned ?? 'missing' }}</td></tr><tr v-if="!tags.length"><td colspan="3" class="note">It has no tags.</td></tr></tbody></table>
         <p v-if="'attributes' in charge" class="note pt-2">A pasted charge stands by itself: tags that would be taken from other charges are not known.</p>
       </section>
       <div><section v-for="one in [...test.classifications].reverse()" :key="one.code" class="mb-5" :aria-label="one.name"><h2>{{ one.name }}</h2>

@@ -1,4 +1,5 @@
-import type { CostCentre, Rule, Rulebook } from '../../../core/types.ts'
+import { settingName } from '../../../core/classify/settled.ts'
+import { SPECIAL_KINDS, type ClusterWay, type CostCentre, type Rule, type Rulebook, type SpecialKind, type SpecialWay } from '../../../core/types.ts'
 import { baseLabel } from '../../../core/pools/distribute.ts'
 import { actText, conditionText, monthsText, outcomeText } from './words.ts'
 
@@ -16,7 +17,24 @@ export function differencesOf(before: Rulebook, after: Rulebook, centres: readon
     ...named.flatMap((code) => ruleDifferences(listOf(before, code), listOf(after, code), nameOf(code), after, centres)),
     ...ruleDifferences(before.rules, after.rules, 'Rule', after, centres),
     ...listDifferences(before.pools.map((pool) => ({ id: pool.code, ...pool })), after.pools.map((pool) => ({ id: pool.code, ...pool })), 'Pool', (pool) => `${pool.name}, ${baseLabel(pool)}${pool.base.kind === 'fixed' ? `: ${Object.entries(pool.base.percents).map(([code, percent]) => `${code} ${percent} %`).join(', ')}` : ''}${pool.recipients.length ? `, among ${pool.recipients.join(', ')}` : ''}`),
+    ...(before.poolMethod === after.poolMethod ? [] : [{ sign: '~' as const, what: 'Pools that serve each other', text: `${METHOD_WORDS[before.poolMethod]} becomes ${METHOD_WORDS[after.poolMethod]}` }]),
+    ...listDifferences(before.clusters.map((one) => ({ id: one.cluster, ...one })), after.clusters.map((one) => ({ id: one.cluster, ...one })), 'Cluster', ({ cluster, weights, idle, overhead }) => `${cluster}: weights ${weights.cpu}, ${weights.memory}, ${weights.gpu}; idle ${wayText(idle, after, centres)}, overhead ${wayText(overhead, after, centres)}`),
+    ...listDifferences(specialList(before), specialList(after), 'Special charges', ({ id, way }) => `${settingName(id)} ${wayText(way, after, centres)}`),
+    ...listDifferences(before.markUps, after.markUps, 'Mark-up', ({ name, fee, on, costCentres, recoveryAccount }) => `${name}: ${fee.kind === 'percent' ? `${fee.percent} % of ${on}` : `${fee.amount} a month`}, ${costCentres.join(', ') || 'all'}, account ${recoveryAccount}`),
   ]
+}
+
+const METHOD_WORDS = { direct: 'direct', stepDown: 'step-down', reciprocal: 'reciprocal' } as const
+const specialList = ({ special }: Rulebook): { id: SpecialKind; way: SpecialWay }[] => SPECIAL_KINDS.flatMap((kind) => (special[kind] ? [{ id: kind, way: special[kind] }] : []))
+
+function wayText(way: ClusterWay | SpecialWay, { pools }: Rulebook, centres: readonly CostCentre[]): string {
+  switch (way.kind) {
+    case 'rules': return 'by the rules'
+    case 'node': return 'to those on the node'
+    case 'tenants': return 'where the workloads go'
+    case 'follow': return 'follow what they concern'
+    default: return `to ${outcomeText(way, centres, pools)}`
+  }
 }
 
 function ruleDifferences(before: readonly Rule[], after: readonly Rule[], what: string, { pools }: Rulebook, centres: readonly CostCentre[]): Difference[] {

@@ -4,7 +4,7 @@ import { Bar } from 'vue-chartjs'
 import { addMonths } from '../../../core/calendar/month.ts'
 import { writeRef } from '../../../core/workings/workings.ts'
 import type { StatementView } from '../../../server/features/statements/view.ts'
-import { address, get } from '../../api/client.ts'
+import { fileAddress, get } from '../../api/client.ts'
 import { monthColumns } from '../../charts.ts'
 import ErrorNote from '../../components/ErrorNote.vue'
 import FigureButton from '../../components/FigureButton.vue'
@@ -20,7 +20,7 @@ const scope = computed(() => String(route.params.scope))
 const question = computed(() => ({ scope: scope.value, month: month.value, basis: basis.value }))
 const { data: statement, error, again } = useAnswer(() => ({ ...question.value, changes: session.changes }), (_asked, signal) => get<StatementView>('/api/statement', question.value, signal))
 const chart = computed(() => (statement.value ? monthColumns(statement.value.history) : null))
-type Kind = 'statement' | 'line'
+type Kind = 'statement' | 'line' | 'rates'
 const refOf = (kind: Kind, ...parts: string[]): string => writeRef({ kind, month: month.value, basis: basis.value, parts: [scope.value, ...parts] })
 const beforeOf = (kind: Kind, ...parts: string[]): string | null => (statement.value?.hasPrevious ? writeRef({ kind, month: addMonths(month.value, -1), basis: basis.value, parts: [scope.value, ...parts] }) : null)
 const changeOf = (kind: Kind, ...parts: string[]): string | null => (statement.value?.hasPrevious ? writeRef({ kind: 'change', month: month.value, basis: basis.value, parts: [kind, scope.value, ...parts] }) : null)
@@ -32,8 +32,8 @@ const shareText = (share: string): string => `${amount(Number(share).toFixed(2))
   <article v-else-if="statement">
     <PageHead :title="`${statement.scope.code} ${statement.scope.name}`" :detail="statement.scope.kind === 'cc' ? statement.scope.unitName : 'business unit'" :below="`Statement for ${monthName(month)} · run ${statement.runId} under rulebook ${statement.version} · ${basis} cost${statement.scope.owner ? ' · for ' + statement.scope.owner : ''}`">
       <RouterLink class="link" :to="linkTo('/statements')">All statements</RouterLink>
-      <a class="link" :href="address('/api/statement.csv', question)" download>CSV</a>
-      <a class="act" :href="address('/api/statement.pdf', question)" download>PDF</a>
+      <a class="link" :href="fileAddress('/api/statement.csv', question)" download>CSV</a>
+      <a class="act" :href="fileAddress('/api/statement.pdf', question)" download>PDF</a>
     </PageHead>
     <p v-if="!statement.isCurrent" class="mx-7 mb-2 border-l-2 border-warn pl-3 text-warn">Bills, rates, cost centres or the rulebook have changed since this run. <RouterLink v-if="session.isStaff" class="underline" :to="linkTo('/allocation')">Run it again</RouterLink></p>
     <div class="grid grid-cols-[minmax(0,1fr)_260px] gap-6 px-7 pb-8 max-[1180px]:grid-cols-1">
@@ -59,7 +59,12 @@ const shareText = (share: string): string => `${amount(Number(share).toFixed(2))
           <td>Charged to {{ statement.scope.code }}</td>
           <td class="num"><FigureButton :value="statement.total.amount" :figure="refOf('statement')" /></td>
           <td class="num"><FigureButton :value="statement.total.previous" :figure="beforeOf('statement')" /></td><td class="num"><FigureButton :value="statement.total.change" signed :figure="changeOf('statement')" /></td><td class="num">{{ percent(statement.total.percent) }}</td>
-        </tr></tfoot>
+        </tr>
+        <tr v-if="statement.currencyEffect !== null" data-currency-effect><td class="pl-4!">of the change, by exchange rates alone</td><td /><td /><td class="num"><FigureButton :value="statement.currencyEffect" signed :figure="refOf('rates')" /></td><td /></tr>
+        <template v-if="statement.withMarkUp !== null">
+          <tr v-for="fee in statement.markUps" :key="fee.id" data-mark-up><td class="pl-4!"><span class="block">{{ fee.name }}</span><span class="note block text-[12px]!">mark-up, {{ fee.note }}; account {{ fee.recoveryAccount }}</span></td><td class="num">{{ amount(fee.amount) }}</td><td colspan="3" /></tr>
+          <tr class="total" data-with-mark-up><td>With mark-up</td><td class="num">{{ amount(statement.withMarkUp) }}</td><td colspan="3" /></tr>
+        </template></tfoot>
       </table>
       <aside class="self-start">
         <p class="note pb-1">Twelve months, {{ statement.currency }}</p>
