@@ -1,5 +1,5 @@
 import { createHash } from 'node:crypto'
-import { readdir, readFile } from 'node:fs/promises'
+import { copyFile, readdir, readFile } from 'node:fs/promises'
 import { join } from 'node:path'
 import { gzipSync } from 'node:zlib'
 import { addMonths } from '../core/calendar/month.ts'
@@ -15,14 +15,15 @@ import { saveCentre, saveUnit } from '../server/features/organisation/store.ts'
 import { publish } from '../server/features/rulebook/store.ts'
 import { projectRoot } from '../server/paths.ts'
 import { openWorkers } from '../server/workers/pools.ts'
-import { rawLoad } from './anchors.ts'
+import { BILL_COLUMNS, METER_FILE_COLUMNS, rawLoad } from './anchors.ts'
 import { benchAttributes, FIRST, writeBenchFile } from './benchFile.ts'
 import type { BenchResult } from './main.ts'
+import { writeMeterFile } from './meterBenchFile.ts'
 
 const KEYS = 40_000
 const RULES = 200
 
-interface BenchTask { url: string; charges: number; folder: string; only: string[] | null }
+interface BenchTask { url: string; charges: number; podHours: number; folder: string; only: string[] | null }
 interface Bench { database: Database; url: string; workers: ReturnType<typeof openWorkers>; folder: string }
 
 const seconds = async (work: () => Promise<unknown>): Promise<number> => {
@@ -114,10 +115,10 @@ async function takeIn({ database, workers }: Bench, path: string): Promise<numbe
   return own
 }
 
-export async function* benchRows({ url: base, charges, folder, only }: BenchTask): AsyncGenerator<BenchResult> {
+export async function* benchRows({ url: base, charges, podHours, folder, only }: BenchTask): AsyncGenerator<BenchResult> {
   const wants = (row: string): boolean => only === null || only.includes(row)
   if (wants('rules')) yield await rulesRow(base)
-  if (['intake', 'allocate', 'open', 'effect'].some(wants)) {
+  if (['intake', 'allocate', 'open', 'effect', 'clusters'].some(wants)) {
     const bench = await prepare(base, folder)
     const path = join(folder, 'charges.csv')
     const bytes = await writeBenchFile(path, charges, KEYS)
@@ -127,12 +128,13 @@ export async function* benchRows({ url: base, charges, folder, only }: BenchTask
     const copy = path + '.copy'
     if (wants('intake')) await writeBenchFile(copy, charges, KEYS)
     await quiet(bench.database)
-    const anchor = wants('intake') ? await rawLoad(bench.url, copy) : null
+    const anchor = wants('intake') ? await rawLoad(bench.url, copy, BILL_COLUMNS) : null
     await quiet(bench.database)
     if (anchor !== null) yield result('intake', charges, own, anchor, 'at most 0.4 x a raw LOAD DATA of the same file (2.5 times as fast)', (ratio) => ratio <= 0.4)
     if (wants('allocate')) yield await allocateRow(bench, charges)
     if (wants('open')) yield await openRow(bench, charges)
     if (wants('effect')) yield await effectRow(bench, charges)
+    if (wants('clusters')) yield* clusterRows(bench, podHours)
     await bench.workers.close()
     await bench.database.close()
   }
@@ -171,6 +173,23 @@ async function allocateRow({ database, workers }: Bench, charges: number): Promi
   const bill = (await database.first<{ id: number }>("SELECT id FROM bills WHERE month = ? AND state = 'current'", [month]))!
   const anchor = await median(5, () => database.rows('SELECT key_id, SUM(billed_cost), SUM(effective_cost) FROM charges WHERE bill_id = ? GROUP BY key_id', [bill.id]))
   return result('allocate', charges, own, anchor, 'whole run at most 2 x reading the charges of the month once, summed per key', (ratio) => ratio <= 2)
+}
+
+/** A month's metering of one cluster: to its taken days, and what it adds to a run; the first run divides the nodes, later ones find them divided. */
+async function* clusterRows(bench: Bench, podHours: number): AsyncGenerator<BenchResult> {
+  const { database, workers, folder } = bench
+  const month = addMonths(FIRST, 5)
+  const before = await median(3, () => workers.ledger.run({ month, user: 'bench' }))
+  const path = join(folder, 'metering.csv')
+  const hours = await writeMeterFile(path, month, podHours)
+  const copy = path + '.copy'
+  await copyFile(path, copy)
+  await quiet(database)
+  const own = await takeIn(bench, path)
+  await quiet(database)
+  yield result('metering', hours, own, await rawLoad(bench.url, copy, METER_FILE_COLUMNS), 'metering at most 2 x a raw LOAD DATA of the same file', (ratio) => ratio <= 2)
+  yield result('divide', hours, await seconds(() => workers.ledger.run({ month, user: 'bench' })), null, 'the first run after new metering, nodes divided: under 10 s', (time) => time < 10)
+  yield result('allocate+', hours, await median(5, () => workers.ledger.run({ month, user: 'bench' })), before, 'a run with the cluster at most 2 x one without it', (ratio) => ratio <= 2)
 }
 
 async function openRow(bench: Bench, charges: number): Promise<BenchResult> {

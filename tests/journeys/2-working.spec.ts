@@ -57,7 +57,7 @@ test('a rule is made from an unassigned line, its effect is seen, it is publishe
   await expect(preview).toBeVisible()
   expect(Math.abs(numberOf(await preview.innerText()) - money)).toBeLessThan(0.011)
   await page.getByRole('button', { name: 'Keep the rule' }).click()
-  await expect(groups).toHaveCount(4)
+  await expect(groups).toHaveCount(5)
 
   await page.getByRole('button', { name: 'See the effect and publish' }).click()
   const october = page.locator('[data-effect="2026-10"]')

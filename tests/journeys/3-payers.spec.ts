@@ -27,7 +27,7 @@ test('the first version is put back into the draft', async ({ page }) => {
   await page.getByRole('button', { name: 'Put it in the draft' }).click()
   await expect(page.getByText('Version 1 is in the draft')).toBeVisible()
   await page.goto(`/rulebook?month=${MONTH}`)
-  await expect(page.locator('[data-rule-name]')).toHaveCount(24)
+  await expect(page.locator('[data-rule-name]')).toHaveCount(26)
 })
 
 test('five spellings of one key are proposed, accepted, and undone', async ({ page }) => {
@@ -80,11 +80,11 @@ test('the overlap of two rules shows misassigned money; the rule that gave way g
   await page.goto(`/rulebook?tab=values&month=${MONTH}&class=product&across=cost-centre`)
   expect(await moneyIn(page.locator('[data-cell="Briefings/Airfield cc:2020"]'))).toBeCloseTo(story('misassigned'), 1)
   await page.goto(`/rulebook?month=${MONTH}`)
-  const overlap = page.locator('[data-overlap]').filter({ hasText: 'Airfield Briefings by team tag' })
+  const overlap = page.locator('[data-overlap]').filter({ hasText: 'Airfield Briefings by team tag' }).filter({ hasText: 'Open Data Portal' })
   expect(await moneyIn(overlap.locator('td').nth(3))).toBeCloseTo(story('misassigned'), 1)
   await overlap.getByRole('button', { name: /go first/ }).click()
   await expect(page.getByText('now stands before “Open Data Portal, whole sub account”')).toBeVisible()
-  await expect.poll(async () => page.locator('[data-rule-name]').evaluateAll((rows) => rows.map((row) => row.getAttribute('data-rule-name')).indexOf('Airfield Briefings by team tag'))).toBe(12)
+  await expect.poll(async () => page.locator('[data-rule-name]').evaluateAll((rows) => rows.map((row) => row.getAttribute('data-rule-name')).indexOf('Airfield Briefings by team tag'))).toBe(14)
   await expectMove(page, 'cc:2020 cc:3020', story('misassigned'), 'airfield-display')
 })
 
@@ -171,7 +171,7 @@ test('rules and organisation go out as one file; a wrong one changes nothing and
   file.rulebook.rules[1]!.from = null
   file.rulebook.rules[1]!.name = 'Taxes, from a file'
   await send(file)
-  await expect(page.getByText('25 rules are in the draft')).toBeVisible()
+  await expect(page.getByText('27 rules are in the draft')).toBeVisible()
   await expect(page.locator('[data-rule-name="Taxes, from a file"]')).toBeVisible()
 })
 
@@ -203,8 +203,9 @@ test('a classification is added: a mapping from a CSV, and charges that have no 
   await page.getByRole('button', { name: 'Keep the rule' }).click()
   const takes = (name: string): Locator => page.locator(`[data-rule-name="${name}"] [data-takes]`)
   await expect.poll(() => moneyIn(takes('Mosaic'))).toBeCloseTo(story('sharedByThree'), 1)
-  // the clean-up of this draft has given the misspelled machines their team
-  await expect.poll(() => moneyIn(takes('By team'))).toBeCloseTo(inEuro(`targets/${MONTH}/1010`, MONTH) + inEuro(`targets/${MONTH}/1020`, MONTH) + story('misspelled'), 0)
+  // the clean-up of this draft has given the misspelled machines their team; overhead that follows the tenants of clusters has none
+  const byTeam = (centre: string): number => inEuro(`targets/${MONTH}/${centre}`, MONTH) - inEuro(`follows/${MONTH}/${centre}`, MONTH)
+  await expect.poll(() => moneyIn(takes('By team'))).toBeCloseTo(byTeam('1010') + byTeam('1020') + story('misspelled'), 0)
   await page.goto(`/rulebook?tab=values&month=${MONTH}&class=person-responsible`)
   await expect(page.locator('[data-value="Lindqvist"]')).toBeVisible()
   await expect(page.locator('[data-value="Adeyemi"]')).toBeVisible()

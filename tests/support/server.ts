@@ -5,9 +5,12 @@ import { hash } from '@node-rs/argon2'
 import { buildApp, type App } from '../../server/app.ts'
 import { openDatabase, type Database } from '../../server/db/database.ts'
 import { migrate } from '../../server/db/migrate.ts'
+import { saveDriver } from '../../server/features/drivers/store.ts'
 import type { Load } from '../../server/features/intake/store.ts'
 import { saveCentre, saveUnit } from '../../server/features/organisation/store.ts'
 import { openWorkers } from '../../server/workers/pools.ts'
+import { DRIVERS, driverQuantities } from '../../demo/drivers.ts'
+import { NETWORKS } from '../../demo/network.ts'
 import { CENTRES, PEOPLE, RATES, UNITS } from '../../demo/scenario.ts'
 
 export interface Reply<T> { status: number; body: T; text: string; headers: Record<string, unknown> }
@@ -95,5 +98,8 @@ async function fill(database: Database): Promise<void> {
     for (const centre of centres) await database.run('INSERT INTO user_centres (user_id, cost_centre) SELECT id, ? FROM users WHERE login = ?', [centre, login])
   }
   await database.insert('INSERT INTO exchange_rates (month, currency, rate) VALUES ?', Object.entries(RATES).flatMap(([month, rates]) => Object.entries(rates).map(([currency, rate]) => [month, currency, rate])))
+  for (const driver of DRIVERS) await saveDriver(database, driver)
+  await database.insert('INSERT INTO driver_values (driver, month, target, quantity) VALUES ?', driverQuantities().map(({ driver, month, target, quantity }) => [driver, month, target, quantity]))
+  await database.insert('INSERT INTO networks (name, cost_centre) VALUES ?', NETWORKS.flatMap(({ name, centre }) => (centre === null ? [] : [[name, centre]])))
   await database.run("INSERT INTO settings (name, value) VALUES ('currency', 'EUR'), ('today', '2026-11-20')")
 }
