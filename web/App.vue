@@ -8,6 +8,7 @@ import NoteStack from './components/NoteStack.vue'
 import PeriodRod from './components/PeriodRod.vue'
 import WorkingsMargin from './components/WorkingsMargin.vue'
 import { useKeys } from './composables/useKeys.ts'
+import { staleAnswers } from './composables/useAnswer.ts'
 import { usePlace } from './composables/usePlace.ts'
 import { useSession } from './stores/session.ts'
 
@@ -25,14 +26,14 @@ watch(() => session.viewer, (viewer) => {
 </script>
 
 <template>
-  <div v-if="isFramed" class="flex h-full flex-col">
+  <div v-if="isFramed" class="flex h-full flex-col" :data-stale="staleAnswers.size > 0 || undefined">
     <a href="#page" class="sr-only focus:not-sr-only">Skip to the page</a>
     <header class="frame-head border-b border-rule bg-paper">
       <FrameHead @help="isHelpOpen = true" />
       <PeriodRod />
     </header>
     <div class="flex min-h-0 flex-1">
-      <main id="page" tabindex="-1" class="min-w-0 flex-1 overflow-auto bg-page outline-none">
+      <main id="page" tabindex="-1" :aria-busy="staleAnswers.size > 0" class="min-w-0 flex-1 overflow-auto bg-page outline-none">
         <RouterView />
       </main>
       <WorkingsMargin v-if="figure" />

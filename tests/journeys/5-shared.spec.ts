@@ -135,8 +135,15 @@ test('the network bill is distributed by measured traffic, and one network bears
 test('amounts are read in another currency at the rates of the month, and the rate is in the workings', async ({ page }) => {
   await signIn(page)
   await page.goto('/statements/cc:2010?month=2026-10')
+  await expect(page.locator('tfoot tr.total').first()).toBeVisible()
+  // the answer is held back: until it is there, the page must not pass the figures off as dollars
+  let release = (): void => {}
+  await page.route('**/api/statements/**', async (asked) => { await new Promise<void>((done) => { release = done }); await asked.continue() })
   await page.getByLabel('Currency to read in').selectOption('USD')
   await expect(page.getByText('October 2026, all providers, USD')).toBeVisible()
+  await expect(page.getByRole('main')).toHaveAttribute('aria-busy', 'true')
+  await expect.poll(() => { release(); return page.getByRole('main').getAttribute('aria-busy') }).toBe('false')
+  await page.unroute('**/api/statements/**')
   const machines = page.locator('tr', { hasText: 'Nimbrel · Machines' }).locator('.figure').first()
   expect(numberOf(await machines.innerText())).toBeCloseTo(Number(answers['services/2026-10/2010/Nimbrel/Machines']!.effective), 1)
   const [usd, gbp] = [Number(RATES['2026-10']!.USD), Number(RATES['2026-10']!.GBP)]

@@ -1,5 +1,8 @@
-import { onScopeDispose, ref, shallowRef, watch, type Ref, type ShallowRef } from 'vue'
+import { onScopeDispose, ref, shallowReactive, shallowRef, watch, type Ref, type ShallowRef } from 'vue'
 import { useRoute } from 'vue-router'
+
+/** Answers on the page that were given for another month, basis or currency than the address names, until theirs come. */
+export const staleAnswers = shallowReactive(new Set<symbol>())
 
 export interface Answer<T> {
   data: ShallowRef<T | null>
@@ -14,30 +17,46 @@ export function useAnswer<Question, T>(question: () => Question | null, ask: (qu
   const error = ref<Error | null>(null)
   const isLoading = ref(false)
   const route = useRoute()
+  const own = Symbol()
+  const place = (): string => JSON.stringify([route.query.month, route.query.basis, route.query.currency])
+  let answeredAt = ''
   let controller = new AbortController()
+  function put(answer: T | null): void {
+    data.value = answer
+    staleAnswers.delete(own)
+  }
   async function run(asked: Question | null): Promise<void> {
     controller.abort()
-    const own = (controller = new AbortController())
+    const { signal } = (controller = new AbortController())
     if (asked === null) {
-      data.value = null
+      put(null)
       isLoading.value = false
       return
     }
     isLoading.value = true
-    if (!keep) data.value = null
+    const at = place()
+    if (!keep) put(null)
+    else if (data.value !== null && at !== answeredAt) staleAnswers.add(own)
     try {
-      const answer = await ask(asked, own.signal)
-      if (own.signal.aborted) return
-      data.value = answer
+      const answer = await ask(asked, signal)
+      if (signal.aborted) return
+      put(answer)
+      answeredAt = at
       error.value = null
     } catch (failure) {
-      if (!own.signal.aborted) error.value = failure as Error
+      if (signal.aborted) return
+      // what was there may stay beside the error, but not under the name of another month, basis or currency
+      if (at !== answeredAt) put(null)
+      error.value = failure as Error
     } finally {
-      if (!own.signal.aborted) isLoading.value = false
+      if (!signal.aborted) isLoading.value = false
     }
   }
   // every answer may have amounts in it, and those are told in the currency of the address
   watch(() => JSON.stringify([question(), route.query.currency ?? '']), () => void run(question()), { immediate: true })
-  onScopeDispose(() => controller.abort())
+  onScopeDispose(() => {
+    controller.abort()
+    staleAnswers.delete(own)
+  })
   return { data, error, isLoading, again: () => run(question()) }
 }

@@ -16,7 +16,7 @@ import ChargeCard from './ChargeCard.vue'
 import { readPage, type Line, type Step } from './lines.ts'
 
 const session = useSession()
-const { route, go } = usePlace()
+const { currency, route, go } = usePlace()
 const figure = computed(() => String(route.query.of ?? ''))
 const ref0 = computed(() => readRef(figure.value))
 const figureName = computed(() => {
@@ -68,7 +68,7 @@ const largest = computed(() => Math.max(1, ...(grouped.value?.groups.map((group)
 
 <template>
   <div class="flex h-full flex-col">
-    <PageHead title="Charge lines" :detail="ref0 ? `${figureName}, ${monthName(ref0.month)}, ${ref0.basis} cost` : ''" :below="grouped ? `${count(grouped.lines)} lines, ${amount(grouped.total)} ${session.state?.currency}` : ''">
+    <PageHead title="Charge lines" :detail="ref0 ? `${figureName}, ${monthName(ref0.month)}, ${ref0.basis} cost` : ''" :below="grouped ? `${count(grouped.lines)} lines, ${amount(grouped.total)} ${currency}` : ''">
       <label class="note">by <select class="field" :value="by" @change="go({ by: ($event.target as HTMLSelectElement).value })"><option v-for="field in LEVELS" :key="field" :value="field">{{ fieldLabel(field) }}</option><option value="lines">single lines</option></select></label>
     </PageHead>
     <nav v-if="path.length" aria-label="The way here" class="flex flex-wrap items-center gap-2 px-7 pb-2">
@@ -79,7 +79,7 @@ const largest = computed(() => Math.max(1, ...(grouped.value?.groups.map((group)
     <ErrorNote v-if="error" class="mx-7" :error="error" @again="again" />
     <div v-else-if="grouped && !isLines" class="overflow-auto px-7 pb-8">
       <table class="book">
-        <thead><tr><th>{{ fieldLabel(by) }}</th><th aria-label="share of the largest" /><th class="num">lines</th><th class="num">{{ session.state?.currency }}</th></tr></thead>
+        <thead><tr><th>{{ fieldLabel(by) }}</th><th aria-label="share of the largest" /><th class="num">lines</th><th class="num">{{ currency }}</th></tr></thead>
         <tbody><tr v-for="group in grouped.groups.slice(0, 1000)" :key="String(group.value)" class="cursor-pointer" @click="into(group)">
           <td><button class="hover:underline" @click.stop="into(group)">{{ group.value ?? 'none' }}</button></td>
           <td class="w-[30%]"><span class="block h-[9px] bg-[var(--rod)]" :style="{ width: `${(Math.abs(Number(group.amount)) / largest) * 100}%` }" /></td>

@@ -17,7 +17,7 @@ import TopSpenders from './TopSpenders.vue'
 
 interface DeskAnswer { figures: { currency: string; figures: DeskFigure[]; isDirectOnly: boolean } | null; problem: string; tasks: DeskTask[] }
 const session = useSession()
-const { month, basis, linkTo } = usePlace()
+const { currency, month, basis, linkTo } = usePlace()
 const place = computed(() => ({ month: month.value, basis: basis.value }))
 const { data: desk, error, isLoading, again } = useAnswer(() => ({ ...place.value, changes: session.changes }), (_question, signal) => get<DeskAnswer>('/api/desk', place.value, signal))
 const { data: moved } = useAnswer(() => (session.isStaff ? place.value : null), (question, signal) => get<{ from: string; to: string; movements: Movement[] }>('/api/desk/movements', question, signal))
@@ -73,7 +73,7 @@ const change = ({ amount: now, before }: DeskFigure): string => {
       <section>
         <h2 class="pb-1">Largest movements of the week</h2>
         <table v-if="moved" class="book">
-          <thead><tr><th>{{ session.state?.currency }}</th><th class="num">week before</th><th class="num">to {{ dayName(moved.to).slice(0, -5) }}</th><th class="num">change</th></tr></thead>
+          <thead><tr><th>{{ currency }}</th><th class="num">week before</th><th class="num">to {{ dayName(moved.to).slice(0, -5) }}</th><th class="num">change</th></tr></thead>
           <tbody>
             <tr v-for="movement in moved.movements.slice(0, most)" :key="movement.provider + movement.service">
               <td class="truncate">{{ movement.provider }} · {{ movement.service }}</td>

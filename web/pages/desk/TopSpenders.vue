@@ -11,7 +11,7 @@ import { useSession } from '../../stores/session.ts'
 
 const props = defineProps<{ month: string; basis: Basis; most: number }>()
 const session = useSession()
-const { linkTo } = usePlace()
+const { currency, linkTo } = usePlace()
 const WAYS = computed((): Record<string, string> => ({ centre: 'cost centre', ProviderName: 'provider', ServiceName: 'service', SubAccountId: 'sub account', RegionId: 'region', ...Object.fromEntries((session.state?.fields ?? []).map((field) => [field, fieldLabel(field)])) }))
 const by = ref('centre')
 
@@ -31,7 +31,7 @@ const largest = computed(() => Math.max(1, ...top.value.map(({ amount }) => Math
 <template>
   <p v-if="error" class="text-warn">{{ error.message }}</p>
   <table class="book">
-    <thead><tr><th><label>by <select v-model="by" class="border-b border-rule bg-transparent text-ink"><option v-for="(name, way) in WAYS" :key="way" :value="way">{{ name }}</option></select></label></th><th aria-label="share of the largest" /><th class="num">{{ session.state?.currency }}</th></tr></thead>
+    <thead><tr><th><label>by <select v-model="by" class="border-b border-rule bg-transparent text-ink"><option v-for="(name, way) in WAYS" :key="way" :value="way">{{ name }}</option></select></label></th><th aria-label="share of the largest" /><th class="num">{{ currency }}</th></tr></thead>
     <tbody>
       <tr v-for="spender in top" :key="spender.label">
         <td class="max-w-56 truncate"><RouterLink v-if="spender.to" :to="spender.to" class="hover:underline">{{ spender.label }}</RouterLink><template v-else>{{ spender.label }}</template></td>

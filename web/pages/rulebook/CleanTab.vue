@@ -15,7 +15,7 @@ import { actText, monthsText } from './words.ts'
 
 const draft = useDraft()
 const session = useSession()
-const { month } = usePlace()
+const { currency, month } = usePlace()
 const steps = computed(() => draft.rulebook?.cleanUp ?? [])
 const { data: view, error, again } = useDraftAnswer<CleanView>('/api/rulebook/clean')
 const { data: coverage } = useDraftAnswer<{ rows: CoverageRow[] }>('/api/rulebook/coverage')
@@ -58,7 +58,7 @@ const share = (part: string, whole: string): string => (Number(whole) === 0 ? ''
     <ErrorNote v-if="error" :error="error" @again="again" />
     <div class="flex items-baseline justify-between pb-1"><p class="note">Steps are taken in their order on the tags of {{ monthName(month) }}. Tags as billed stay beside the cleaned ones; rules see the cleaned ones.</p><span v-if="session.isKeeper" class="flex gap-5"><button class="link" @click="edited = stepOf({ kind: 'set', key: keys[0] ?? '', value: '', resources: [] })">Edit tags of resources</button><button class="link" @click="edited = stepOf({ kind: 'values', key: keys[0] ?? '', mapping: {}, folded: false })">Add a step</button></span></div>
     <table v-if="steps.length" class="book">
-      <thead><tr><th class="w-8" /><th class="w-8" /><th>step</th><th class="num">charges</th><th class="num">money touched, {{ session.state?.currency }}</th><th class="w-56" /></tr></thead>
+      <thead><tr><th class="w-8" /><th class="w-8" /><th>step</th><th class="num">charges</th><th class="num">money touched, {{ currency }}</th><th class="w-56" /></tr></thead>
       <tbody v-for="(step, index) in steps" :key="step.id">
         <tr :class="{ 'opacity-55': !step.enabled }" :data-step-index="index" data-step>
           <td><button v-if="session.isKeeper" class="grip px-1 text-soft" :aria-label="`Move step ${index + 1}; arrow keys move it`" @keydown.up.prevent="move(index, -1)" @keydown.down.prevent="move(index, 1)">⠿</button></td>
@@ -79,7 +79,7 @@ const share = (part: string, whole: string): string => (Number(whole) === 0 ? ''
 
     <section v-if="view?.proposals.length" class="mt-6" aria-label="Proposals">
       <h2>What the tags of {{ monthName(month) }} seem to mean</h2>
-      <table class="book"><thead><tr><th>proposal</th><th>why</th><th class="num">charges</th><th class="num">{{ session.state?.currency }}</th><th class="w-24" /></tr></thead>
+      <table class="book"><thead><tr><th>proposal</th><th>why</th><th class="num">charges</th><th class="num">{{ currency }}</th><th class="w-24" /></tr></thead>
         <tbody><tr v-for="(proposal, index) in view.proposals.slice(0, isAll ? undefined : FEW)" :key="index" data-proposal><td class="py-1! font-semibold">{{ actText(proposal.act) }}</td><td class="note">{{ proposal.reason }}</td><td class="num">{{ count(proposal.money.lines) }}</td><td class="num font-semibold">{{ amount(proposal.money.amount) }}</td><td class="text-right"><button v-if="session.isKeeper" class="link" @click="accept(proposal.act)">Accept</button></td></tr></tbody></table>
       <p v-if="view.proposals.length > FEW && !isAll" class="pt-1"><button class="link" @click="isAll = true">Show {{ view.proposals.length - FEW }} more</button></p>
     </section>

@@ -10,16 +10,14 @@ import { usePlace } from '../../composables/usePlace.ts'
 import { amount, monthName } from '../../format.ts'
 import { useDraft } from '../../stores/draft.ts'
 import { useNotes } from '../../stores/notes.ts'
-import { useSession } from '../../stores/session.ts'
 import MovedMoneyTable from './MovedMoneyTable.vue'
 import { centreName } from './words.ts'
 
 const props = defineProps<{ open: boolean }>()
 const emit = defineEmits<{ close: [] }>()
 const draft = useDraft()
-const session = useSession()
 const notes = useNotes()
-const { months } = usePlace()
+const { currency, months } = usePlace()
 const note = ref('')
 const isBusy = ref(false)
 const { data, error, again } = useAnswer(() => (props.open && draft.rulebook ? { months: months.value.map(({ month }) => month).slice(-36), rulebook: draft.rulebook } : null), (question, signal) => send<{ effects: Effect[]; closed: string[] }>('POST', '/api/rulebook/effect', question, signal), { keep: false })
@@ -48,10 +46,10 @@ async function publish(): Promise<void> {
     <div v-else-if="data" class="max-h-[52vh] overflow-auto">
       <section v-for="effect in moved" :key="effect.month" class="mb-4" :data-effect="effect.month">
         <h2>{{ monthName(effect.month) }}</h2>
-        <template v-if="effect.moves.length"><h3 class="note">Where the money goes from and to, before pools are shared</h3><MovedMoneyTable :moves="effect.moves" :more="effect.moreMoves" :centres="organisation?.centres ?? []" :pools="draft.rulebook?.pools ?? []" :currency="session.state?.currency ?? ''" /></template>
+        <template v-if="effect.moves.length"><h3 class="note">Where the money goes from and to, before pools are shared</h3><MovedMoneyTable :moves="effect.moves" :more="effect.moreMoves" :centres="organisation?.centres ?? []" :pools="draft.rulebook?.pools ?? []" :currency="currency" /></template>
         <h3 v-if="effect.moves.length && effect.centres.length" class="note mt-3">What each cost centre is charged, pools shared</h3>
         <p v-if="effect.centres.length === 0" class="note">No money moves.</p>
-        <table v-else class="book"><thead><tr><th>cost centre</th><th class="num">now</th><th class="num">with the draft</th><th class="num">change, {{ session.state?.currency }}</th></tr></thead>
+        <table v-else class="book"><thead><tr><th>cost centre</th><th class="num">now</th><th class="num">with the draft</th><th class="num">change, {{ currency }}</th></tr></thead>
           <tbody><tr v-for="centre in effect.centres" :key="centre.code"><td>{{ nameOf(centre.code) }}</td><td class="num">{{ amount(centre.before) }}</td><td class="num">{{ amount(centre.after) }}</td><td class="num font-semibold" :data-change="centre.code">{{ amount(centre.change, { signed: true }) }}</td></tr></tbody></table>
       </section>
       <p v-if="data.closed.length" class="note">{{ data.closed.length }} closed month{{ data.closed.length > 1 ? 's' : '' }}, {{ data.closed[0] }} to {{ data.closed.at(-1) }}, will not change.</p>

@@ -19,7 +19,7 @@ import { conditionText, monthsText, outcomeText } from './words.ts'
 
 const draft = useDraft()
 const session = useSession()
-const { route, month, go } = usePlace()
+const { currency, route, month, go } = usePlace()
 const classification = computed({ get: () => (draft.rulebook?.classifications.some(({ code }) => code === route.query.class) ? String(route.query.class) : ''), set: (code) => go({ class: code || undefined, rule: undefined }) })
 const rules = computed(() => draft.rulesOf(classification.value))
 const { data: organisation } = useAnswer(() => 'organisation', (_question, signal) => get<{ centres: CostCentre[] }>('/api/organisation', {}, signal))
@@ -83,7 +83,7 @@ onBeforeUnmount(() => sortable?.destroy())
   <div class="px-7 pb-8">
     <p v-if="figuresError" class="mb-2 text-warn" role="alert">{{ figuresError.message }}</p>
     <div class="flex items-baseline justify-between gap-6 pb-1"><ClassChooser v-model="classification" edits /><span v-if="session.isKeeper" class="flex gap-5"><button v-if="classification === ''" class="link" @click="isSplitting = true">Split resources</button><button class="link" @click="go({ rule: 'new' })">Add a rule</button></span></div>
-    <p class="flex items-baseline gap-4 pb-1"><span class="note flex-1">Money of {{ monthName(month) }}, {{ draft.rulebook?.chargedBasis }} cost in {{ session.state?.currency }}.</span>
+    <p class="flex items-baseline gap-4 pb-1"><span class="note flex-1">Money of {{ monthName(month) }}, {{ draft.rulebook?.chargedBasis }} cost in {{ currency }}.</span>
       <label class="note flex items-center gap-1"><input v-model="isAiling" type="checkbox" /> only rules with something the matter ({{ count(new Set(health?.ailments.map(({ rule }) => rule)).size) }})</label>
       <input v-if="rules.length > FEW" v-model="find" class="field w-56" placeholder="find a rule" aria-label="Find a rule" /></p>
     <table v-if="rules.length" class="book">
@@ -121,7 +121,7 @@ onBeforeUnmount(() => sortable?.destroy())
     <section v-if="overlaps.length" class="mt-6" aria-label="Overlaps">
       <h2>Where rules overlap</h2>
       <p class="note pb-1">Charges that fit two rules count for the first alone. This is what the later rule does not get, so that nothing counts twice.</p>
-      <table class="book"><thead><tr><th>rule</th><th>gives way to</th><th class="num">charges</th><th class="num">deducted, {{ session.state?.currency }}</th><th class="w-48" /></tr></thead>
+      <table class="book"><thead><tr><th>rule</th><th>gives way to</th><th class="num">charges</th><th class="num">deducted, {{ currency }}</th><th class="w-48" /></tr></thead>
         <tbody><tr v-for="overlap in overlaps.slice(0, 50)" :key="`${overlap.rule} ${overlap.by}`" data-overlap><td>{{ overlap.rule + 1 }} {{ rules[overlap.rule]?.name }}</td><td>{{ overlap.by + 1 }} {{ rules[overlap.by]?.name }}</td><td class="num">{{ count(overlap.money.lines) }}</td><td class="num font-semibold">{{ amount(overlap.money.amount) }}</td><td class="text-right"><button v-if="session.isKeeper" class="link" @click="lift(overlap.rule, overlap.by)">Let {{ overlap.rule + 1 }} go first</button></td></tr></tbody></table>
       <p v-if="overlaps.length > 50" class="note pt-1">and {{ overlaps.length - 50 }} smaller ones</p>
     </section>

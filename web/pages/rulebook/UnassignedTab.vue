@@ -17,7 +17,7 @@ import RuleEditor from './RuleEditor.vue'
 
 const draft = useDraft()
 const session = useSession()
-const { month, route, go } = usePlace()
+const { currency, month, route, go } = usePlace()
 const classification = computed({ get: () => (draft.rulebook?.classifications.some(({ code }) => code === route.query.class) ? String(route.query.class) : ''), set: (code) => go({ class: code || undefined }) })
 const { data, error, again } = useDraftAnswer<{ groups: UnassignedGroup[] }>('/api/rulebook/unassigned', () => ({ classification: classification.value }))
 const { data: organisation } = useAnswer(() => 'organisation', (_question, signal) => get<{ centres: CostCentre[] }>('/api/organisation', {}, signal))
@@ -42,7 +42,7 @@ function keep(rule: Rule): void {
     <template v-else-if="data">
       <p class="note pb-1">What no rule of the draft takes in {{ monthName(month) }}, by what the charges have in common.</p>
       <table class="book">
-        <thead><tr><th>what they have in common</th><th>resources</th><th class="num">charges</th><th class="num">{{ session.state?.currency }}</th><th class="w-32" /></tr></thead>
+        <thead><tr><th>what they have in common</th><th>resources</th><th class="num">charges</th><th class="num">{{ currency }}</th><th class="w-32" /></tr></thead>
         <tbody><tr v-for="(group, index) in groups" :key="index" data-unassigned-group>
           <td class="py-1!"><span v-for="condition in group.conditions" :key="condition.field" class="mr-3 inline-block"><span class="note">{{ fieldLabel(condition.field) }}</span> {{ condition.values[0] }}</span></td>
           <td class="note max-w-60 truncate">{{ group.resources.join(', ') }}{{ group.keys > group.resources.length ? '…' : '' }}</td>

@@ -17,7 +17,7 @@ import { placeText } from './words.ts'
 
 const draft = useDraft()
 const session = useSession()
-const { route, month, go } = usePlace()
+const { currency, route, month, go } = usePlace()
 const isCode = (code: unknown): code is string => draft.rulebook?.classifications.some((one) => one.code === code) ?? false
 const classification = computed({ get: () => (isCode(route.query.class) ? route.query.class : ''), set: (code) => go({ class: code || undefined }) })
 /** Crossed with a second classification where one is chosen; `cost-centre` stands for the first. */
@@ -63,7 +63,7 @@ function columns(months: string[]): number[] {
     <template v-if="across !== null">
       <ErrorNote v-if="matrixError" :error="matrixError" @again="matrixAgain" />
       <div v-else-if="matrix" class="overflow-x-auto" tabindex="0" role="region" aria-label="The two crossed"><table class="book" data-matrix>
-        <thead><tr><th class="sticky left-0 z-2">{{ monthName(month) }}, {{ session.state?.currency }}</th><th v-for="column in matrix.columns" :key="String(column)" class="num">{{ nameOf(column) }}</th><th class="num">in all</th></tr></thead>
+        <thead><tr><th class="sticky left-0 z-2">{{ monthName(month) }}, {{ currency }}</th><th v-for="column in matrix.columns" :key="String(column)" class="num">{{ nameOf(column) }}</th><th class="num">in all</th></tr></thead>
         <tbody><tr v-for="(row, at) in matrix.rows" :key="String(row)" :data-row="String(row)"><td class="sticky left-0 bg-page whitespace-nowrap" :class="{ 'text-warn': row === null }">{{ nameOf(row) }}</td><td v-for="(cell, index) in matrix.cells[at]" :key="index" class="num" :data-cell="`${row} ${matrix.columns[index]}`">{{ cell && !isZero(cell) ? amount(cell) : '' }}</td><td class="num font-semibold">{{ amount(matrix.rowTotals[at]!) }}</td></tr></tbody>
         <tfoot><tr class="total"><td class="sticky left-0 bg-page">In all</td><td v-for="(sum, index) in matrix.columnTotals" :key="index" class="num">{{ amount(sum) }}</td><td class="num">{{ amount(matrix.total) }}</td></tr></tfoot>
       </table></div>
@@ -72,7 +72,7 @@ function columns(months: string[]): number[] {
     <template v-else>
       <ErrorNote v-if="error" :error="error" @again="again" />
       <table v-else-if="data" class="book">
-        <thead><tr><th>{{ classification === '' ? 'cost centre' : 'value' }}</th><th class="w-56">{{ data.months.length > 1 ? `${monthShortYear(data.months[0]!)} to ${monthShortYear(data.months.at(-1)!)}` : '' }}</th><th class="num">month before</th><th class="num">{{ monthName(month) }}, {{ session.state?.currency }}</th><th class="num">share</th><th class="w-32" /></tr></thead>
+        <thead><tr><th>{{ classification === '' ? 'cost centre' : 'value' }}</th><th class="w-56">{{ data.months.length > 1 ? `${monthShortYear(data.months[0]!)} to ${monthShortYear(data.months.at(-1)!)}` : '' }}</th><th class="num">month before</th><th class="num">{{ monthName(month) }}, {{ currency }}</th><th class="num">share</th><th class="w-32" /></tr></thead>
         <tbody v-for="branch in branches" :key="branch.name">
           <tr v-if="branch.name" class="group"><td><button :aria-expanded="!shut.has(branch.name)" class="hover:underline" @click="flip(branch.name)">{{ shut.has(branch.name) ? '▸' : '▾' }} {{ branch.name }}</button></td><td><span class="flex h-5 items-end gap-[3px]" aria-hidden="true"><span v-for="(height, at) in columns(branch.months)" :key="at" class="w-2 bg-[var(--rod)]" :style="{ height: `${height * 100}%` }" /></span></td><td class="num">{{ amount(branch.months.at(-2) ?? null) }}</td><td class="num">{{ amount(branch.amount) }}</td><td class="num">{{ share(branch.amount) }}</td><td /></tr>
           <template v-if="!shut.has(branch.name)"><tr v-for="one in branch.values" :key="String(one.value)" :data-value="one.value ?? 'unassigned'">
@@ -85,7 +85,7 @@ function columns(months: string[]): number[] {
         <tfoot><tr class="total"><td>Billed</td><td /><td class="num">{{ amount(data.totals.at(-2) ?? null) }}</td><td class="num" data-total>{{ amount(total) }}</td><td /><td /></tr></tfoot>
       </table>
       <p v-else class="note">Adding up twelve months…</p>
-      <p v-if="data && !isZero(deducted)" class="note pt-2">Each charge counts once: {{ amount(deducted) }} {{ session.state?.currency }} that fit more than one rule are counted for the first alone. <button class="link" @click="go({ tab: 'rules' })">See the overlaps</button></p>
+      <p v-if="data && !isZero(deducted)" class="note pt-2">Each charge counts once: {{ amount(deducted) }} {{ currency }} that fit more than one rule are counted for the first alone. <button class="link" @click="go({ tab: 'rules' })">See the overlaps</button></p>
       <p v-if="classification === '' && data" class="note pt-1">Direct cost; pools stand by themselves here and are shared when the month is run.</p>
     </template>
   </div>

@@ -19,7 +19,7 @@ import { conditionText, outcomeText } from './words.ts'
 const MONTHS_COMPARED = 12
 const draft = useDraft()
 const session = useSession()
-const { route, months, go } = usePlace()
+const { currency, route, months, go } = usePlace()
 const { data, error, again } = useAnswer(() => draft.latest, (_question, signal) => get<{ versions: { version: number; author: string; note: string; published: string; rules: number }[] }>('/api/rulebook/versions', {}, signal))
 const { data: organisation } = useAnswer(() => 'organisation', (_question, signal) => get<{ centres: CostCentre[] }>('/api/organisation', {}, signal))
 const centres = computed(() => organisation.value?.centres ?? [])
@@ -58,8 +58,8 @@ function takeUp({ rulebook, version }: RulebookVersion): void {
             <h2>In money, on today’s bills</h2>
             <p v-if="!effect" class="note">Running both versions…</p>
             <p v-else-if="moved.length === 0" class="note">No money moves in any of the last {{ effect.effects.length }} months.</p>
-            <table v-else class="book mb-4"><thead><tr><th>month</th><th class="num">moved, {{ session.state?.currency }}</th></tr></thead><tbody v-for="one in moved" :key="one.month"><tr><td><button class="hover:underline" :aria-expanded="openMonth === one.month" @click="openMonth = openMonth === one.month ? null : one.month">{{ monthName(one.month) }}</button></td><td class="num font-semibold" :data-moved="one.month">{{ amount(sizeOf(one)) }}</td></tr>
-              <tr v-if="openMonth === one.month"><td colspan="2"><MovedMoneyTable :moves="one.moves" :more="one.moreMoves" :centres="centres" :pools="opened.version.rulebook.pools" :currency="session.state?.currency ?? ''" /></td></tr></tbody></table>
+            <table v-else class="book mb-4"><thead><tr><th>month</th><th class="num">moved, {{ currency }}</th></tr></thead><tbody v-for="one in moved" :key="one.month"><tr><td><button class="hover:underline" :aria-expanded="openMonth === one.month" @click="openMonth = openMonth === one.month ? null : one.month">{{ monthName(one.month) }}</button></td><td class="num font-semibold" :data-moved="one.month">{{ amount(sizeOf(one)) }}</td></tr>
+              <tr v-if="openMonth === one.month"><td colspan="2"><MovedMoneyTable :moves="one.moves" :more="one.moreMoves" :centres="centres" :pools="opened.version.rulebook.pools" :currency="currency" /></td></tr></tbody></table>
           </template>
           <h2>Its rules</h2>
           <ol class="list-decimal pl-8"><li v-for="rule in opened.version.rulebook.rules" :key="rule.id" class="border-b border-rule py-1"><b>{{ rule.name }}</b> <span class="note">{{ rule.conditions.map(conditionText).join(' and ') }} → {{ outcomeText(rule.outcome, centres, opened.version.rulebook.pools) }}{{ rule.enabled ? '' : ', off' }}</span></li></ol>
