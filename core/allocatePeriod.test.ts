@@ -92,6 +92,25 @@ describe('drivers that measurement makes', () => {
     expect(problems).toEqual([])
     expect(result.shares.map(({ costCentre, amounts }) => [costCentre, amounts.effective])).toEqual([['10', 300n], ['20', 100n]])
   })
+  test('a pool is shared by what pods took: minutes run, processor time and memory held, a split workload by its per cent', () => {
+    const hour = 600n
+    const part = (id: number, team: string, taken: KeyFigures['taken']): KeyFigures => ({ id, lines: 1, amounts: { billed: 1_000n, effective: 1_000n }, ...(taken && { taken }), attributes: { ProviderName: 'P', BillingCurrency: 'EUR', Cluster: 'heron', ClusterUse: taken ? 'workload' : 'idle', 'tag:team': team } })
+    const rule = (team: string, to: Rule['outcome']): Rule => ({ id: team, name: team, enabled: true, from: null, to: null, conditions: [{ field: 'tag:team', operator: 'is', values: [team] }], outcome: to })
+    // team a: two pods for an hour, half a core and 3 MB each; b: one pod for 8 hours, 2 cores, 1 MB, split 25 to 75; c: 6 hours for the pool Y
+    const keys = [part(1, 'a', { ticks: 2n * hour, cpu: 1_000_000n * hour, memory: 6_000_000n * hour, gpu: 0n }), part(2, 'b', { ticks: 8n * hour, cpu: 16_000_000n * hour, memory: 8_000_000n * hour, gpu: 8n * hour }), part(3, 'c', { ticks: 6n * hour, cpu: 0n, memory: 0n, gpu: 0n }), part(4, 'pool', undefined)]
+    const weightsBy = (driver: string): [string, bigint][] => allocatePeriod({
+      month: '2026-05', table: new KeyTable(keys), centres: [centre('10'), centre('20')], rates: new Map([['EUR', 10n ** 10n]]), drivers: new Map(),
+      rulebook: {
+        ...emptyRulebook(), poolMethod: 'reciprocal', rules: [rule('a', { kind: 'costCentre', code: '10' }), rule('b', { kind: 'split', percents: { 10: '25', 20: '75' } }), rule('c', { kind: 'pool', code: 'Y' }), rule('pool', { kind: 'pool', code: 'X' })],
+        pools: [{ code: 'X', name: 'X', base: { kind: 'driver', driver }, recipients: [] }, { code: 'Y', name: 'Y', base: { kind: 'even' }, recipients: [] }],
+      },
+    }).result.shares.filter(({ pool }) => pool === 'X').map(({ costCentre, weight }) => [costCentre, weight / 10n ** 10n])
+    expect(weightsBy('pods:heron')).toEqual([['10', 240n], ['20', 360n]])
+    expect(weightsBy('cores:heron')).toEqual([['10', 60n + 240n], ['20', 720n]])
+    expect(weightsBy('memory:heron')).toEqual([['10', 360n + 120n], ['20', 360n]])
+    expect(weightsBy('graphics:heron')).toEqual([['10', 120n], ['20', 360n]])
+    expect(weightsBy('pods:plover')).toEqual([])
+  })
   test('a quantity of a retired cost centre or of an unknown pool is told, and the pool is shared without it', () => {
     const charge: KeyFigures = { id: 1, lines: 1, amounts: { billed: 100n, effective: 100n }, attributes: { ProviderName: 'P', BillingCurrency: 'EUR' } }
     const { result, problems } = allocatePeriod({

@@ -3,10 +3,11 @@ import { classify, mappedTo, NO_RULE, type Classified } from './classify/evaluat
 import { combinedCode, type KeyTable } from './classify/keyTable.ts'
 import { settingOfRule, settledRows } from './classify/settled.ts'
 import { settleOutcomes } from './classify/settleOutcomes.ts'
+import { clusterDrivers } from './kubernetes/clusterDrivers.ts'
 import { convert, type RateTable } from './money/convert.ts'
 import { addsUpToHundred, HUNDRED, splitAmounts } from './money/percents.ts'
 import { OutcomeSums } from './packed/outcomeSums.ts'
-import { CLUSTER_DRIVER, driversOfBase, needsDirectCost } from './pools/distribute.ts'
+import { driversOfBase, needsDirectCost, poolTarget } from './pools/distribute.ts'
 import { sharePools, type PoolLink, type PoolStream, type StreamHeld, type StreamShare } from './pools/sharePools.ts'
 import type { Problem } from './problems.ts'
 import { BASES, type Amounts, type Basis, type CostCentre, type Drivers, type KeyFigures, type Outcome, type Rule, type Rulebook } from './types.ts'
@@ -67,26 +68,12 @@ export function allocatePeriod(input: PeriodInput): { result: PeriodResult; prob
   const streams = streamsOf(table)
   const directCost = directCosts(outcomes, input, streams)
   const { rulebook, centres, month } = input
-  const drivers = new Map([...input.drivers, ...clusterDrivers(table, outcomes, rulebook)])
+  // what workloads of clusters took counts for whom they go to: cost centres, and pools that serve others
+  const metered = clusterDrivers(table, outcomes, new Set(rulebook.pools.flatMap(driversOfBase)), ({ kind, target }) => (kind === 'costCentre' ? target : kind === 'pool' ? poolTarget(target) : null))
+  const drivers = new Map([...input.drivers, ...metered])
   const { shares, held, links, problems: poolProblems } = sharePools(pooledStreams(table, outcomes, streams), rulebook.pools, rulebook.poolMethod, { centres, directCost, drivers, month, pools: rulebook.pools })
   const conservation = proveConservation(table, outcomes, streams, shares, held)
   return { result: { outcomes, shares, held, links, conservation, classified, table }, problems: [...targetProblems, ...poolProblems] }
-}
-
-/** The drivers that metering makes, where a pool is shared by one: what workloads of a cluster cost by the cost centre that they go to, in 10^-10 of the billing currency. */
-function clusterDrivers(table: KeyTable, outcomes: readonly KeyOutcome[], { pools }: Rulebook): Map<string, Map<string, bigint>> {
-  const wanted = new Set(pools.flatMap(driversOfBase).filter((driver) => driver.startsWith(CLUSTER_DRIVER)))
-  const drivers = new Map<string, Map<string, bigint>>()
-  if (wanted.size === 0) return drivers
-  const [cluster, use] = [table.column('Cluster'), table.column('ClusterUse')]
-  for (const { row, way, amounts } of outcomes) {
-    const name = CLUSTER_DRIVER + (cluster.values[cluster.codes[row]!] ?? '')
-    if (way.kind !== 'costCentre' || use.values[use.codes[row]!] !== 'workload' || !wanted.has(name) || amounts.effective <= 0n) continue
-    const values = drivers.get(name) ?? new Map<string, bigint>()
-    drivers.set(name, values)
-    values.set(way.target, (values.get(way.target) ?? 0n) + amounts.effective)
-  }
-  return drivers
 }
 
 const UNASSIGNED: Way = { kind: 'unassigned', target: '' }

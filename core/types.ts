@@ -31,7 +31,12 @@ export interface KeyFigures {
   attributes: Readonly<Record<string, string>>
   lines: number
   amounts: Amounts
+  /** of a part that is a workload of a metered cluster */
+  taken?: Taken
 }
+
+/** What pods of a workload took of a node, time in tenths of a minute: how long they ran, and microcores, bytes and graphics units that they held, times time. */
+export interface Taken { ticks: bigint; cpu: bigint; memory: bigint; gpu: bigint }
 
 export const OPERATORS = ['is', 'isNot', 'contains', 'notContains', 'beginsWith', 'notBeginsWith', 'matches', 'notMatches', 'atLeast', 'below', 'present', 'absent'] as const
 export type Operator = (typeof OPERATORS)[number]

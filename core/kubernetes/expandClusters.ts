@@ -3,9 +3,9 @@ import { matchRule } from '../classify/evaluate.ts'
 import { encodeColumn, type FieldColumn, type KeyTable } from '../classify/keyTable.ts'
 import { apportion } from '../money/apportion.ts'
 import { shareByCost } from '../money/shareByCost.ts'
-import { BASES, type Amounts, type ClusterSetting, type KeyFigures } from '../types.ts'
+import { BASES, type Amounts, type ClusterSetting, type KeyFigures, type Taken } from '../types.ts'
 import { workloadKey } from './meterBuilder.ts'
-import { capacityOf, heldBy, rowsOfNodes, type MeterDay, type Quantities, type WorkloadName } from './meterDay.ts'
+import { capacityOf, heldBy, rowsOfNodes, RESOURCES, type MeterDay, type Quantities, type WorkloadName } from './meterDay.ts'
 import { shareNode, totalOf, unitWeights } from './shareNode.ts'
 
 /** What one row of the table cost on one UTC day. */
@@ -24,6 +24,8 @@ export interface ClusterPart {
   node: string
   workload: WorkloadName | null
   amounts: Amounts
+  /** of a workload on a node */
+  taken: Taken | null
 }
 
 /** A cluster that has no setting of its own: one core weighs as nine gibibytes and a graphics unit as thirty cores (common practice). */
@@ -32,11 +34,12 @@ export const defaultSetting = (cluster: string): ClusterSetting =>
 
 export const settingOf = (clusters: readonly ClusterSetting[], cluster: string): ClusterSetting => clusters.find((one) => one.cluster === cluster) ?? defaultSetting(cluster)
 
+const TAKEN = ['ticks', ...RESOURCES] as const
 const addTo = (sum: Amounts, { billed, effective }: Amounts): void => { sum.billed += billed; sum.effective += effective }
 const zero = (): Amounts => ({ billed: 0n, effective: 0n })
 
 /** One node on one metered day: who holds it, workload by workload, and the rows that tell of their pods. */
-interface NodeDay { day: MeterDay; node: number; workloads: number[]; rows: number[][]; held: Quantities[] }
+interface NodeDay { day: MeterDay; node: number; workloads: number[]; rows: number[][]; held: Quantities[]; taken: Taken[] }
 
 function nodeDaysOf(days: readonly MeterDay[], clusters: readonly ClusterSetting[]): Map<string, NodeDay> {
   const found = new Map<string, NodeDay>()
@@ -50,7 +53,10 @@ function nodeDaysOf(days: readonly MeterDay[], clusters: readonly ClusterSetting
         if (rows) rows.push(row)
         else rowsOf.set(workload, [row])
       }
-      found.set(`${day.head.nodes[node]!.resourceId}\u0000${day.head.day}`, { day, node, workloads: [...rowsOf.keys()], rows: [...rowsOf.values()], held: [...rowsOf.values()].map((rows) => heldBy(day, rows, givesIdle)) })
+      const rows = [...rowsOf.values()]
+      const held = rows.map((some) => heldBy(day, some))
+      const taken = rows.map((some, index) => ({ ticks: BigInt(some.reduce((sum, row) => sum + day.columns.ticks[row]!, 0)), ...held[index]! }))
+      found.set(`${day.head.nodes[node]!.resourceId}\u0000${day.head.day}`, { day, node, workloads: [...rowsOf.keys()], rows, held: givesIdle ? rows.map((some) => heldBy(day, some, true)) : held, taken })
     })
   }
   return found
@@ -76,7 +82,7 @@ export function walkClusters(table: KeyTable, { days, costs }: Metered, clusters
   for (const { row, day, amounts } of costs) {
     const id = resource.values[resource.codes[row]!]!
     const [nodeDay, service] = [nodeDays.get(`${id}\u0000${day}`), served.get(`${id}\u0000${day}`)]
-    const common = { row, day, ...clusterOf.get(id)!, workload: null, meterDay: null, meterRows: [] }
+    const common = { row, day, ...clusterOf.get(id)!, workload: null, taken: null, meterDay: null, meterRows: [] }
     const parts = nodeDay ? divideNode(nodeDay, amounts, settingOf(clusters, common.cluster)) : service ? divideServed(service, amounts, settingOf(clusters, common.cluster)) : null
     for (const part of parts ?? [{ use: 'unmetered' as const, amounts }]) tell({ ...common, ...part })
   }
@@ -86,11 +92,13 @@ export function walkClusters(table: KeyTable, { days, costs }: Metered, clusters
 /** The parts of each divided row over the month, in the order of the rows. */
 export function divideClusters(table: KeyTable, metered: Metered, clusters: readonly ClusterSetting[]): ClusterPart[] {
   const parts = new Map<string, ClusterPart>()
-  walkClusters(table, metered, clusters, ({ row, use, cluster, node, workload, amounts }) => {
+  walkClusters(table, metered, clusters, ({ row, use, cluster, node, workload, amounts, taken }) => {
     const name = [row, use, node, workload ? workloadKey(workload) : ''].join('\u0001')
     const part = parts.get(name)
-    if (part) addTo(part.amounts, amounts)
-    else parts.set(name, { row, use, cluster, node, workload, amounts: { ...amounts } })
+    if (part) {
+      addTo(part.amounts, amounts)
+      if (part.taken && taken) for (const measure of TAKEN) part.taken[measure] += taken[measure]
+    } else parts.set(name, { row, use, cluster, node, workload, amounts: { ...amounts }, taken: taken && { ...taken } })
   })
   return [...parts.values()].sort((a, b) => a.row - b.row)
 }
@@ -100,12 +108,12 @@ const useOf = ({ systemNamespaces }: ClusterSetting, { namespace }: WorkloadName
 type Divided = Pick<DayPart, 'use' | 'amounts'> & Partial<DayPart>
 
 /** Null where the node has nothing that counts: its cost then is not divided. */
-function divideNode({ day, node, workloads, rows, held }: NodeDay, amounts: Amounts, setting: ClusterSetting): Divided[] | null {
+function divideNode({ day, node, workloads, rows, held, taken }: NodeDay, amounts: Amounts, setting: ClusterSetting): Divided[] | null {
   const [billed, effective] = BASES.map((basis) => shareNode(amounts[basis], unitWeights(setting.weights), capacityOf(day.head.nodes[node]!), held))
   if (!billed || !effective) return null
   const holders = workloads.map((number, index): Holder => {
     const workload = day.head.workloads[number]!
-    return { workload, use: useOf(setting, workload), meterDay: day, meterRows: rows[index]!, amounts: { billed: totalOf(billed.parts[index]!), effective: totalOf(effective.parts[index]!) } }
+    return { workload, use: useOf(setting, workload), taken: taken[index]!, meterDay: day, meterRows: rows[index]!, amounts: { billed: totalOf(billed.parts[index]!), effective: totalOf(effective.parts[index]!) } }
   })
   const idle = { billed: totalOf(billed.idle), effective: totalOf(effective.idle) }
   return [...(setting.overhead.kind === 'node' ? shareOverhead(holders) : holders), ...(idle.billed !== 0n || idle.effective !== 0n ? [{ use: 'idle' as const, amounts: idle }] : [])]
@@ -121,7 +129,7 @@ function divideServed({ day, resource }: { day: MeterDay; resource: MeterDay['he
   })
 }
 
-type Holder = Pick<DayPart, 'use' | 'amounts' | 'meterDay' | 'meterRows'> & { workload: WorkloadName }
+type Holder = Pick<DayPart, 'use' | 'amounts' | 'taken' | 'meterDay' | 'meterRows'> & { workload: WorkloadName }
 
 /** Overhead on a node given to the other workloads on it, in proportion to what they cost; with no other it stays overhead. */
 function shareOverhead(holders: readonly Holder[]): Holder[] {
@@ -138,7 +146,7 @@ function overheadCharges(table: KeyTable, clusters: readonly ClusterSetting[], d
   return clusters.flatMap(({ cluster, overheadCharges: conditions }) => (conditions.length === 0 ? [] : [...matchRule({ conditions }, table)].flatMap((row): DayPart[] => {
     if (taken.has(row)) return []
     taken.add(row)
-    return [{ row, day: '', use: 'overhead', cluster, node: '', workload: null, amounts: table.keys[row]!.amounts, meterDay: null, meterRows: [] }]
+    return [{ row, day: '', use: 'overhead', cluster, node: '', workload: null, amounts: table.keys[row]!.amounts, taken: null, meterDay: null, meterRows: [] }]
   })))
 }
 
@@ -158,7 +166,7 @@ export function expandClusters(table: KeyTable, parts: readonly ClusterPart[]): 
   const partOf: (ClusterPart | null)[] = []
   table.keys.forEach((key, row) => {
     for (const part of byRow.get(row) ?? [null]) {
-      keys.push(part ? { ...key, amounts: part.amounts } : key)
+      keys.push(part ? { ...key, amounts: part.amounts, ...(part.taken && { taken: part.taken }) } : key)
       rowOf.push(row)
       partOf.push(part)
     }

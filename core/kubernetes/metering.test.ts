@@ -76,6 +76,8 @@ describe('dividing nodes', () => {
     const table = tableOf(['n1', 4_000])
     const parts = divide(read([...SIMPLE.slice(0, 2), podRow({ pod: 'b-1', cpu: ['0.5', '1.5'], memory: [1, 3], labels: '{"team":"api"}' })]).days, table)
     expect(parts.map(({ use, workload, amounts }) => [use, workload?.name, euro(amounts.effective)])).toEqual([['workload', 'a', 10], ['workload', 'b', 12.6923076923], ['idle', undefined, 17.3076923077]])
+    // an hour each; a holds what it asks for, b what it uses
+    expect(parts.map(({ taken }) => taken)).toEqual([{ ticks: 600n, cpu: 600_000_000n, memory: 600n * BigInt(4 * GIB), gpu: 0n }, { ticks: 600n, cpu: 900_000_000n, memory: 600n * BigInt(3 * GIB), gpu: 0n }, null])
     const expanded = expandClusters(table, parts)
     expect(expanded.keys.map((_, row) => [expanded.value('tag:team', row), expanded.value('tag:owner', row), expanded.value('ServiceName', row)])).toEqual([[undefined, undefined, 'Cluster heron'], ['api', undefined, 'Cluster heron'], [undefined, 'nodes', 'Cluster heron']])
   })

@@ -1,4 +1,5 @@
 import { holdsIn, type Month } from '../calendar/month.ts'
+import { clusterDriverName } from '../kubernetes/clusterDrivers.ts'
 import { TRAFFIC } from '../network/flows.ts'
 import { parseAmount } from '../money/amount.ts'
 import { apportion } from '../money/apportion.ts'
@@ -130,10 +131,8 @@ export function baseLabel(pool: Pool): string {
   return base.kind === 'fixed' ? 'by fixed percentages' : baseText(base)
 }
 
-/** The name of the driver that the metering of a cluster makes. */
-export const CLUSTER_DRIVER = 'cluster:'
 export const driverName = (driver: string): string =>
-  driver.startsWith(TRAFFIC) ? `measured traffic to ${driver.slice(TRAFFIC.length)}` : driver.startsWith(CLUSTER_DRIVER) ? `what workloads of cluster ${driver.slice(CLUSTER_DRIVER.length)} cost` : `the driver ${driver}`
+  driver.startsWith(TRAFFIC) ? `measured traffic to ${driver.slice(TRAFFIC.length)}` : (clusterDriverName(driver) ?? `the driver ${driver}`)
 
 const baseText = (base: SimpleBase): string => (base.kind === 'driver' ? `by ${driverName(base.driver)}` : { even: 'evenly', direct: 'in proportion to direct cost' }[base.kind])
 

@@ -1,5 +1,6 @@
 import { amountOf, formatAmount } from '../../../core/money/amount.ts'
-import { CLUSTER_DRIVER, driverName, driversOfBase } from '../../../core/pools/distribute.ts'
+import { driversOfCluster } from '../../../core/kubernetes/clusterDrivers.ts'
+import { driverName, driversOfBase } from '../../../core/pools/distribute.ts'
 import type { Drivers, Rulebook } from '../../../core/types.ts'
 import type { Queries } from '../../db/database.ts'
 import { readTrafficDrivers } from '../network/store.ts'
@@ -25,7 +26,7 @@ export async function readDrivers(queries: Queries, month: string): Promise<Driv
 export const measuredDrivers = async (queries: Queries, month: string): Promise<Driver[]> =>
   [
     ...[...(await readTrafficDrivers(queries, month)).keys()].sort().map((code) => ({ code, name: driverName(code), unit: 'bytes' })),
-    ...(await queries.rows<{ subject: string }>("SELECT DISTINCT subject FROM measured_days WHERE kind = 'metering' AND state = 'current' AND day BETWEEN ? AND LAST_DAY(?) ORDER BY subject", [`${month}-01`, `${month}-01`])).map(({ subject }) => ({ code: CLUSTER_DRIVER + subject, name: driverName(CLUSTER_DRIVER + subject), unit: '' })),
+    ...(await queries.rows<{ subject: string }>("SELECT DISTINCT subject FROM measured_days WHERE kind = 'metering' AND state = 'current' AND day BETWEEN ? AND LAST_DAY(?) ORDER BY subject", [`${month}-01`, `${month}-01`])).flatMap(({ subject }) => driversOfCluster(subject)).map((code) => ({ code, name: driverName(code), unit: '' })),
   ]
 
 export function driversOf(values: readonly Pick<DriverValue, 'driver' | 'target' | 'quantity'>[]): Drivers {

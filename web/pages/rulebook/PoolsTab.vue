@@ -24,6 +24,7 @@ const session = useSession()
 const { data: organisation } = useAnswer(() => 'organisation', (_question, signal) => get<{ centres: CostCentre[] }>('/api/organisation', {}, signal))
 const { month, linkTo } = usePlace()
 const { data: known } = useAnswer(() => month.value, (asked, signal) => get<{ drivers: Driver[]; measured: Driver[] }>('/api/drivers', { month: asked }, signal))
+const isMeasured = (code: string): boolean => known.value?.measured.some((one) => one.code === code) ?? false
 const drivers = computed(() => [...(known.value?.drivers ?? []), ...(known.value?.measured ?? [])])
 const centres = computed(() => organisation.value?.centres ?? [])
 const edited = ref<Pool | null>(null)
@@ -141,7 +142,8 @@ const described = (pool: Pool): string => (pool.base.kind === 'driver' ? 'those 
             <p v-for="(part, index) in edited.base.parts" :key="index" class="mb-2 flex items-center gap-3"><input v-model="part.percent" class="field w-20 text-right" inputmode="decimal" :aria-label="`Per cent of part ${index + 1}`" /> % <select class="field flex-1" :aria-label="`Base of part ${index + 1}`" :value="simpleText(part.base)" @change="part.base = simpleOf(($event.target as HTMLSelectElement).value)"><option value="direct">in proportion to direct cost</option><option value="even">evenly</option><option v-for="one in drivers" :key="one.code" :value="`driver:${one.code}`">by {{ one.name }}</option></select><button type="button" class="note hover:text-warn" :aria-label="`Remove part ${index + 1}`" @click="edited.base.kind === 'mix' && edited.base.parts.splice(index, 1)">Remove</button></p>
             <p class="flex gap-5"><button type="button" class="link" @click="edited.base.kind === 'mix' && edited.base.parts.push({ percent: '', base: { kind: 'direct' } })">Add a part</button><span class="note">A dual rate: the fixed part by a driver of planned capacity, the variable part by one of actual use.</span></p>
           </div>
-          <p v-if="edited.base.kind === 'driver'" class="note">Cost centres and pools with a quantity in the month share it. Quantities are kept in <RouterLink class="link" :to="linkTo('/intake?tab=drivers')">Intake, Drivers</RouterLink>.</p>
+          <p v-if="edited.base.kind === 'driver' && isMeasured(edited.base.driver)" class="note">Counted anew in each run, from what was metered in its month; whoever took nothing shares nothing.</p>
+          <p v-else-if="edited.base.kind === 'driver'" class="note">Cost centres and pools with a quantity in the month share it. Quantities are kept in <RouterLink class="link" :to="linkTo('/intake?tab=drivers')">Intake, Drivers</RouterLink>.</p>
           <div v-if="edited.base.kind !== 'driver'" class="max-h-64 overflow-auto border-t border-rule" tabindex="0" role="region" aria-label="Who shares it">
             <label v-for="centre in centres" :key="centre.code" class="flex items-center justify-between border-b border-rule py-1"><span>{{ centre.code }} {{ centre.name }}</span>
               <input v-if="edited.base.kind === 'fixed'" v-model="percents[centre.code]" class="field w-24 text-right" inputmode="decimal" :aria-label="`Per cent for ${centre.code}`" />
