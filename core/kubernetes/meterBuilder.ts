@@ -98,7 +98,8 @@ class DayBuilder {
   }
 
   finish(): MeterDay {
-    for (const [place, list] of this.wanted) this.hold(place, list)
+    const nameRanks = ranksOf(orderOf(this.slotRecords, ({ name }) => name))
+    for (const [place, list] of this.wanted) this.hold(place, list, nameRanks)
     const nodeOrder = orderOf(this.nodeRecords, ({ name }) => name)
     const workloadOrder = orderOf(this.workloadNames, workloadKey)
     const pods = [...new Set(this.slotRecords.map(({ pod }) => pod))].sort()
@@ -128,7 +129,7 @@ class DayBuilder {
   }
 
   /** What the pods of a node hold in an hour; where they want more than it has, each is scaled down, and nothing is idle. */
-  private hold(place: number, list: readonly number[]): void {
+  private hold(place: number, list: readonly number[], nameRanks: readonly number[]): void {
     const node = this.nodeRecords[Math.floor(place / HOURS)]!
     const hour = node.hours[place % HOURS]
     const seen = new Map<number, number>()
@@ -141,11 +142,10 @@ class DayBuilder {
     }
     if (!hour) return
     const slots = list.filter((_, at) => at % 5 === 0)
-    const ranks = ranksOf(orderOf(slots, (slot) => this.slotRecords[slot]!.name))
     RESOURCES.forEach((resource, index) => {
       const wanted = slots.map((_, at) => list[at * 5 + 2 + index]!)
       if (wanted.every((one) => one === 0)) return
-      const { held, idle } = holdHour(hour.capacity[resource], wanted.map(BigInt), (at) => ranks[at]!)
+      const { held, idle } = holdHour(hour.capacity[resource], wanted.map(BigInt), (at) => nameRanks[slots[at]!]!)
       slots.forEach((slot, at) => {
         this.addUnits(`${resource}Held`, slot, held[at]!)
         this.addUnits(`${resource}Idle`, slot, idle[at]!)

@@ -34,6 +34,13 @@ const DECIMAL = /^\d+(\.\d+)?$/
 /** Beyond these a float would not count exactly: fifteen tebibytes of memory and a million cores on one node. */
 const LARGEST = Number.MAX_SAFE_INTEGER / TICKS_AN_HOUR
 
+/** Whole units of 1/scale, a power of ten, of a number with up to ten decimals, rounded half up: the same whichever way a row is read. */
+const unitsOf = (whole: number, fraction: number, scale: number): number => whole * scale + Math.round(fraction / (1e10 / scale))
+function textUnits(text: string, scale: number): number {
+  const [whole = '', decimals = ''] = text.split('.')
+  return unitsOf(Number(whole), Number(decimals.slice(0, 10).padEnd(10, '0')), scale)
+}
+
 type Told = (column: MeterColumn, value: string, text: string, refuses?: boolean) => void
 
 /** Columns that say what a row is about, and those that change from hour to hour. */
@@ -53,7 +60,7 @@ export class MeterReader {
   private readonly at: Record<MeterColumn, number>
   private hourText = ''
   private instant: { day: string; hour: number } | null = null
-  private hourBytes: Uint8Array = new Uint8Array(0)
+  private lastHour: { spelled: Uint8Array; instant: { day: string; hour: number } | null } = { spelled: new Uint8Array(0), instant: null }
   private readonly workloads = new Map<string, WorkloadName>()
   private readonly shapes = new ShapeTable('key')
   private readonly pods: (KnownPod | null)[] = []
@@ -97,7 +104,8 @@ export class MeterReader {
 
   /** False where the row has anything unusual: then it is read as texts. */
   private readKnown(row: CellRanges, pod: KnownPod): boolean {
-    if (!this.isSameHour(row)) return false
+    const instant = this.hourOf(row)
+    if (!instant) return false
     const unread = row.scanner.readFigures('figure')
     const { wholes, fractions } = row.scanner
     for (let index = 0; index < FIGURES.length; index++) {
@@ -106,25 +114,21 @@ export class MeterReader {
       if (isEmpty) { wholes[index] = index === MINUTES ? 60 : 0; fractions[index] = 0 }
       else if ((unread >> index) & 1 || wholes[index]! < 0 || fractions[index]! < 0) return false
     }
-    const units = (index: number, scale: number): number => wholes[index]! * scale + Math.round((fractions[index]! * scale) / 1e10)
-    const hour = { line: row.line, hour: this.instant!.hour, ticks: units(MINUTES, 10), cpuRequest: units(0, MICROCORES), cpuUse: units(1, MICROCORES), memoryRequest: units(2, 1), memoryUse: units(3, 1), gpuRequest: units(4, 1) }
+    const units = (index: number, scale: number): number => unitsOf(wholes[index]!, fractions[index]!, scale)
+    const hour = { line: row.line, hour: instant.hour, ticks: units(MINUTES, 10), cpuRequest: units(0, MICROCORES), cpuUse: units(1, MICROCORES), memoryRequest: units(2, 1), memoryUse: units(3, 1), gpuRequest: units(4, 1) }
     if (hour.ticks > TICKS_AN_HOUR || [hour.cpuRequest, hour.cpuUse, hour.memoryRequest, hour.memoryUse].some((value) => value > LARGEST)) return false
-    if (pod.slot.day !== this.instant!.day) pod.slot = this.builder.pod({ ...pod.place, day: this.instant!.day })
+    if (pod.slot.day !== instant.day) pod.slot = this.builder.pod({ ...pod.place, day: instant.day })
     pod.slot.add(hour)
     return true
   }
 
-  private isSameHour({ bytes, starts, ends }: CellRanges): boolean {
-    const [from, length] = [starts[this.at.Hour]!, this.hourBytes.length]
-    if (!this.instant || ends[this.at.Hour]! - from !== length) return false
-    for (let index = length - 1; index >= 0; index--) if (bytes[from + index] !== this.hourBytes[index]) return this.takeHour(bytes.slice(from, from + length))
-    return true
-  }
-
-  private takeHour(bytes: Uint8Array): boolean {
-    const instant = this.instantOf(new TextDecoder().decode(bytes), () => {})
-    if (instant) this.hourBytes = bytes
-    return instant !== null
+  /** The hour of a row that has a known one, by its bytes; the end is what differs first from hour to hour. */
+  private hourOf({ bytes, starts, ends }: CellRanges): { day: string; hour: number } | null {
+    const [from, to, { spelled }] = [starts[this.at.Hour]!, ends[this.at.Hour]!, this.lastHour]
+    let isSame = to - from === spelled.length
+    for (let index = spelled.length - 1; isSame && index >= 0; index--) isSame = bytes[from + index] === spelled[index]
+    if (!isSame) this.lastHour = { spelled: bytes.slice(from, to), instant: this.instantOf(new TextDecoder().decode(bytes.subarray(from, to)), () => {}) }
+    return this.lastHour.instant
   }
 
   private readRow(cell: (column: MeterColumn) => string, line: number, told: Told, isRefused: () => boolean): KnownPod | null {
@@ -195,14 +199,14 @@ export class MeterReader {
   /** A decimal in whole units of 1/scale, rounded half up; empty is none. */
   private numberOf(column: MeterColumn, text: string, scale: number, told: Told): number {
     if (text === '') return 0
-    const value = Math.round(Number(text) * scale)
+    const value = textUnits(text, scale)
     if (DECIMAL.test(text) && value <= LARGEST) return value
     told(column, text, value > LARGEST ? 'the number is too large to be true of one node' : 'this is not a plain number from zero on')
     return 0
   }
 
   private ticksOf(text: string, told: Told): number {
-    const ticks = Math.round(Number(text || '60') * 10)
+    const ticks = textUnits(text || '60', 10)
     if ((text === '' || DECIMAL.test(text)) && ticks <= TICKS_AN_HOUR) return ticks
     told('Minutes', text, 'an hour has 0 to 60 minutes')
     return 0

@@ -64,6 +64,21 @@ describe('reading metering', () => {
     const { findings } = read([nodeRow('n1', 0), nodeRow('n1', 1), podRow({ pod: 'a-1', hour: 0, cpu: ['1', '1'], memory: [1, 1] }), podRow({ pod: 'a-1', hour: 1, cpu: ['much', '1'], memory: [1, 1] })])
     expect(findings).toEqual(['5 CpuRequest this is not a plain number from zero on'])
   })
+  test('an hour that is missing or not whole in a further row of a pod is told, and not taken for the hour before', () => {
+    const rows = [nodeRow('n1', 0), nodeRow('n1', 1), ...[0, 1].map((hour) => podRow({ pod: 'a-1', hour, cpu: ['1', '1'], memory: [1, 1] }))]
+    for (const hour of ['', '2026-10-05T01:30:00Z', '2026-10-05']) {
+      expect(read([...rows, podRow({ pod: 'a-1', hour: 1, cpu: ['1', '1'], memory: [1, 1] }).replace(/^[^,]*/, hour)]).findings).toEqual([expect.stringMatching(/^6 (Hour|Pod) /)])
+      expect(read([rows[0]!, rows[2]!, podRow({ pod: 'a-1', hour: 1, cpu: ['1', '1'], memory: [1, 1] }).replace(/^[^,]*/, hour)]).findings).toHaveLength(1)
+    }
+  })
+  test('the first row of a pod and the further ones round alike', () => {
+    fc.assert(fc.property(fc.integer({ min: 0, max: 9 }), fc.integer({ min: 0, max: 99_999_999 }), (whole, fraction) => {
+      const cpu = `${whole}.${String(fraction).padStart(8, '0')}`
+      const { days: [day] } = read([nodeRow('n1', 0, '90'), nodeRow('n1', 1, '90'), podRow({ pod: 'a-1', hour: 0, cpu: [cpu, '0'], memory: [1, 1] }), podRow({ pod: 'a-1', hour: 1, cpu: [cpu, '0'], memory: [1, 1] })])
+      // microcores, half up, by hand
+      expect(measureOf(day!, 'cpuRequest').at(0)).toBe(2n * 600n * ((BigInt(whole) * 100_000_000n + BigInt(fraction) + 50n) / 100n))
+    }))
+  })
   test('the order of the rows does not matter', () => {
     const rows = [nodeRow('n1', 0), nodeRow('n1', 1), nodeRow('n2', 0), ...['a-1', 'b-1', 'c-1'].flatMap((pod) => [podRow({ pod, hour: 0, cpu: ['2', '0.7'], memory: [3, 5] }), podRow({ pod, hour: 1, cpu: ['1', '2.9'], memory: [9, 5] })])]
     const known = read(rows).days
