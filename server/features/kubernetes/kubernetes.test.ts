@@ -9,6 +9,7 @@ import { openServer, type Client, type TestServer } from '../../../tests/support
 import type { Workings } from '../../../core/workings/workings.ts'
 import type { Replay } from '../allocation/replay.ts'
 import type { StatementView } from '../statements/view.ts'
+import type { ChargeTest, FoundCharge } from '../rulebook/testCharge.ts'
 import { publish, saveDraft } from '../rulebook/store.ts'
 import type { ClusterView } from './view.ts'
 
@@ -106,6 +107,28 @@ describe('what clusters cost', () => {
     const platform = body.effects[0]!.centres.find(({ code }) => code === '9010')!
     // a little comes back by pools shared in proportion to direct cost
     expect(-Number(platform.change) / Number(truth[`clusters/${MONTH}/dunlin/idle/Quarry Hall`]!.effective)).toBeCloseTo(1, 1)
+  })
+})
+
+describe('a charge of a metered node is tested', () => {
+  test('part by part: who holds the node, what it costs and who takes it', async () => {
+    const { charges } = await accountant.get<{ charges: FoundCharge[] }>(`/api/rulebook/charges?month=${MONTH}&text=dunlin-node-1`)
+    const test = async (part?: number): Promise<{ status: number; body: ChargeTest }> => accountant.ask<ChargeTest>('POST', '/api/rulebook/test', { month: MONTH, rulebook: demoRulebook(), charge: { key: charges[0]!.key, ...(part !== undefined && { part }) } })
+    const { body: first } = await test()
+    const billed = await server.database.first<{ cost: string }>("SELECT SUM(c.effective_cost) AS cost FROM charges c JOIN bills b ON b.id = c.bill_id WHERE c.key_id = ? AND b.month = ? AND b.state = 'current'", [charges[0]!.key, MONTH])
+    const units = (text: string): bigint => BigInt(text.replace('.', '')) * 10n ** BigInt(10 - text.split('.')[1]!.length)
+    expect(first.parts.reduce((sum, { amount }) => sum + units(amount), 0n)).toBe(units(billed!.cost))
+    expect(new Set(first.parts.map(({ name }) => name)).size).toBe(first.parts.length)
+    const idle = first.parts.findIndex(({ name }) => name.startsWith('idle'))
+    expect(first.parts[idle]!.taker).toMatch(/^the setting for idle/)
+    expect((await test(idle)).body.setting).toMatch(/^idle/)
+    // each workload is tested by its own labels
+    const part = first.parts.findIndex(({ taker }) => demoRulebook().rules.some(({ name }) => name === taker))
+    const { body: chosen } = await test(part)
+    const { verdicts } = chosen.classifications.at(-1)!
+    expect(demoRulebook().rules[verdicts.findIndex(({ kind }) => kind === 'takes')]!.name).toBe(first.parts[part]!.taker)
+    expect(first.parts[part]!.name).toContain(`${chosen.cleaned.Namespace}/${chosen.cleaned.Workload}`)
+    expect((await test(first.parts.length)).status).toBe(404)
   })
 })
 

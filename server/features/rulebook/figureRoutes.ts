@@ -65,7 +65,7 @@ export function rulebookFigureRoutes(app: App): void {
   })
 
   app.post('/api/rulebook/test', asked(Type.Object({ ...Drafted, charge: Type.Union([
-    Type.Object({ key: Type.Integer({ minimum: 1 }) }, { additionalProperties: false }),
+    Type.Object({ key: Type.Integer({ minimum: 1 }), part: Type.Optional(Type.Integer({ minimum: 0 })) }, { additionalProperties: false }),
     Type.Object({ attributes: Type.Record(Type.String({ maxLength: 300 }), Type.String({ maxLength: 2_000 })) }, { additionalProperties: false }),
   ]) })), async ({ body }) => {
     if ('attributes' in body.charge) {
@@ -73,7 +73,7 @@ export function rulebookFigureRoutes(app: App): void {
       if (unknown.length > 0) throw invalid(`${unknown.slice(0, 3).join(', ')} ${unknown.length > 1 ? 'are' : 'is'} no attribute of a charge.`)
     }
     const found = await ledger.testCharge({ ...body, rulebook: usable(body.rulebook) })
-    if (!found) throw notFound(`That charge in ${body.month}`)
+    if (!found) throw notFound(`That charge, or that part of it, in ${body.month}`)
     return found
   })
 

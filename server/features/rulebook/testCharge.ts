@@ -1,15 +1,29 @@
 import { TAG_FIELD } from '../../../core/charges/attributes.ts'
 import { explain, type Verdict } from '../../../core/classify/explain.ts'
-import { settingName, settingOfRule } from '../../../core/classify/settled.ts'
+import { senderName, settingName, settingOfRule } from '../../../core/classify/settled.ts'
 import { KeyTable } from '../../../core/classify/keyTable.ts'
 import { prepare } from '../../../core/classify/prepare.ts'
+import { formatAmount } from '../../../core/money/amount.ts'
 import type { KeyFigures, Rulebook } from '../../../core/types.ts'
 import { COST_CENTRE, stageOf, type MonthLedger } from './monthLedger.ts'
 
-/** A charge under every classification: its tags as billed and as cleaned, and what each rule makes of it. */
+/** A part of a charge that metering or a classification divides. */
+export interface ChargePart {
+  name: string
+  /** on the charged basis, in the billing currency */
+  amount: string
+  /** the rule or the setting that takes it */
+  taker: string | null
+}
+
+/** A charge, or one part of it, under every classification: its tags as billed and as cleaned, and what each rule makes of it. */
 export interface ChargeTest {
-  /** what happens before any rule is asked */
-  beforeRules: string[]
+  parts: ChargePart[]
+  /** the part that is tested, where there are several */
+  part: number
+  currency: string
+  /** the setting that sends it before any rule is asked */
+  setting: string | null
   billed: Record<string, string>
   cleaned: Record<string, string>
   /** in the order of the rulebook, the cost centre last under an empty code */
@@ -34,37 +48,52 @@ export function findCharges({ table }: MonthLedger, text: string): FoundCharge[]
   }))
 }
 
-/** Tests a charge key of the month, or attributes that somebody pasted, against a rulebook. */
-export function testCharge(ledger: MonthLedger, rulebook: Rulebook, charge: { key: number } | { attributes: Record<string, string> }): ChargeTest | null {
-  if ('key' in charge) {
-    const row = ledger.table.keys.findIndex(({ id }) => id === charge.key)
-    if (row < 0) return null
-    return { ...verdicts(ledger, rulebook, ledger.table.keys[row]!.attributes, (classification) => attributesIn(stageOf(ledger, rulebook, classification).table, charge.key)), beforeRules: beforeRules(ledger, rulebook, charge.key) }
-  }
+/** Tests a charge key of the month (the part of it asked for, where it is divided), or attributes that somebody pasted, against a rulebook. */
+export function testCharge(ledger: MonthLedger, rulebook: Rulebook, charge: { key: number; part?: number } | { attributes: Record<string, string> }): ChargeTest | null {
+  if ('key' in charge) return testKey(ledger, rulebook, charge.key, charge.part ?? 0)
   // pasted attributes stand by themselves: what is inherited from other charges cannot be known
   const key: KeyFigures = { id: 1, attributes: charge.attributes, lines: 0, amounts: { billed: 0n, effective: 0n } }
   const alone = { ...ledger, table: new KeyTable([key]) }
-  return verdicts(alone, rulebook, charge.attributes, (classification) => {
+  return { parts: [], part: 0, currency: '', setting: null, ...verdicts(alone, rulebook, charge.attributes, (classification) => {
     const at = classification === COST_CENTRE ? rulebook.classifications.length : rulebook.classifications.findIndex(({ code }) => code === classification)
-    return attributesIn(prepare(alone.table, { cleanUp: rulebook.cleanUp, classifications: rulebook.classifications.slice(0, at) }, ledger.month), 1)
-  })
+    return prepare(alone.table, { cleanUp: rulebook.cleanUp, classifications: rulebook.classifications.slice(0, at) }, ledger.month).attributes(0)
+  }) }
 }
 
-/** What is done with a charge before any rule is asked, in words: metering divides it, a setting sends it. */
-function beforeRules(ledger: MonthLedger, rulebook: Rulebook, key: number): string[] {
+function testKey(ledger: MonthLedger, rulebook: Rulebook, id: number, part: number): ChargeTest | null {
   const { table, ruleOf } = stageOf(ledger, rulebook, COST_CENTRE)
-  const rows = table.keys.flatMap(({ id }, row) => (id === key ? [row] : []))
-  const cluster = table.value('Cluster', rows[0]!)
-  const setting = settingOfRule(ruleOf[rows[0]!]!)
-  return [
-    ...(cluster !== undefined && rows.length > 1 ? [`It is metered as part of cluster ${cluster} and divided into ${rows.length} parts; the first of them, ${table.value('Workload', rows[0]!) ?? table.value('ClusterUse', rows[0]!)}, is what the rules are tested on here.`] : []),
-    ...(setting ? [`The setting for ${settingName(setting)} sends it before any rule is asked.`] : []),
-  ]
+  const rows = rowsOf(table, id).sort((a, b) => Math.abs(Number(amountOf(b))) - Math.abs(Number(amountOf(a))))
+  function amountOf(row: number): bigint { return table.keys[row]!.amounts[rulebook.chargedBasis] }
+  const row = rows[part]
+  if (row === undefined) return null
+  const { attributes } = table.keys[row]!
+  const setting = settingOfRule(ruleOf[row]!)
+  return {
+    parts: rows.map((one) => ({ name: partName(table, one), amount: formatAmount(amountOf(one), 2), taker: senderName(rulebook.rules, ruleOf[one]!) })),
+    part, currency: attributes.BillingCurrency ?? '', setting: setting ? settingName(setting) : null,
+    ...verdicts(ledger, rulebook, attributes, (classification) => {
+      if (classification === COST_CENTRE) return table.attributes(row)
+      // an earlier classification sees fewer parts: the one that this part is of
+      const earlier = stageOf(ledger, rulebook, classification).table
+      const own = rowsOf(earlier, id)
+      return earlier.attributes(own.find((one) => CLUSTER_FIELDS.every((field) => earlier.value(field, one) === table.value(field, row))) ?? own[0]!)
+    }),
+  }
 }
 
-const attributesIn = (table: KeyTable, key: number): Record<string, string> => table.attributes(table.keys.findIndex(({ id }) => id === key))
+const rowsOf = (table: KeyTable, id: number): number[] => table.keys.flatMap((key, row) => (key.id === id ? [row] : []))
 
-function verdicts(ledger: MonthLedger, rulebook: Rulebook, billed: Readonly<Record<string, string>>, attributesFor: (classification: string) => Record<string, string>): ChargeTest {
+const CLUSTER_FIELDS = ['Cluster', 'ClusterUse', 'ClusterNode', 'Namespace', 'WorkloadKind', 'Workload']
+
+/** What tells a part from the others: the workload, or what else it is of a cluster, and the values of a split. */
+function partName(table: KeyTable, row: number): string {
+  const value = (field: string): string | undefined => table.value(field, row)
+  const place = value('Workload') !== undefined ? `${value('Namespace')}/${value('Workload')}${value('ClusterUse') === 'workload' ? '' : `, ${value('ClusterUse')}`}` : value('ClusterUse')
+  const classes = Object.entries(table.attributes(row)).filter(([field]) => field.startsWith('class:')).map(([, text]) => text)
+  return [place, ...classes].filter(Boolean).join(' · ') || 'the whole charge'
+}
+
+function verdicts(ledger: MonthLedger, rulebook: Rulebook, billed: Readonly<Record<string, string>>, attributesFor: (classification: string) => Record<string, string>): Pick<ChargeTest, 'billed' | 'cleaned' | 'classifications'> {
   const stages = [...rulebook.classifications, { code: COST_CENTRE, name: 'Cost centre', rules: rulebook.rules }]
-  return { beforeRules: [], billed: { ...billed }, cleaned: attributesFor(COST_CENTRE), classifications: stages.map(({ code, name, rules }) => ({ code, name, verdicts: explain(rules, attributesFor(code), ledger.month) })) }
+  return { billed: { ...billed }, cleaned: attributesFor(COST_CENTRE), classifications: stages.map(({ code, name, rules }) => ({ code, name, verdicts: explain(rules, attributesFor(code), ledger.month) })) }
 }

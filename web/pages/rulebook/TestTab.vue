@@ -10,6 +10,7 @@ import { useAnswer } from '../../composables/useAnswer.ts'
 import { useDraftAnswer } from '../../composables/useDraftAnswer.ts'
 import { usePlace } from '../../composables/usePlace.ts'
 import { useDraft } from '../../stores/draft.ts'
+import { amount } from '../../format.ts'
 import { conditionText, outcomeText } from './words.ts'
 
 const draft = useDraft()
@@ -28,7 +29,7 @@ const pasted = computed((): Record<string, string> | null => {
     return null
   }
 })
-const charge = computed(() => (pasted.value ? { attributes: pasted.value } : Number(route.query.charge) > 0 ? { key: Number(route.query.charge) } : null))
+const charge = computed(() => (pasted.value ? { attributes: pasted.value } : Number(route.query.charge) > 0 ? { key: Number(route.query.charge), part: Number(route.query.part) || 0 } : null))
 const { data: test, error, again } = useDraftAnswer<ChargeTest>('/api/rulebook/test', () => charge.value && { charge: charge.value })
 const tags = computed(() => {
   const { billed = {}, cleaned = {} } = test.value ?? {}
@@ -52,13 +53,16 @@ function verdictText(verdict: Verdict): string {
     <label class="block">A charge<textarea v-model="text" rows="2" class="field mt-1 block w-full" placeholder="part of a resource, a tag, an account … or a charge pasted as JSON with the columns of the standard" data-charge-text /></label>
     <p v-if="text.trim().startsWith('{') && !pasted" class="note pt-1">This is not complete JSON yet.</p>
     <table v-else-if="found && text.trim() && !pasted" class="book mt-2"><thead><tr><th>resource</th><th>service</th><th>tags as billed</th></tr></thead>
-      <tbody><tr v-for="one in found.charges" :key="one.key" class="cursor-pointer" @click="go({ charge: one.key }); text = ''"><td><button class="hover:underline" data-found-charge>{{ one.name }}</button></td><td class="note">{{ one.provider }}, {{ one.service }}</td><td class="note">{{ one.tags || 'none' }}</td></tr>
+      <tbody><tr v-for="one in found.charges" :key="one.key" class="cursor-pointer" @click="go({ charge: one.key, part: undefined }); text = ''"><td><button class="hover:underline" data-found-charge>{{ one.name }}</button></td><td class="note">{{ one.provider }}, {{ one.service }}</td><td class="note">{{ one.tags || 'none' }}</td></tr>
         <tr v-if="!found.charges.length"><td colspan="3" class="note">No charge of the month has that in it.</td></tr></tbody></table>
     <ErrorNote v-if="error" class="mt-3" :error="error" @again="again" />
     <div v-else-if="test && charge" class="mt-4 grid grid-cols-[minmax(300px,0.8fr)_minmax(0,1.4fr)] gap-8">
       <section aria-label="The charge"><h2>{{ test.billed.ResourceName ?? test.billed.ResourceId ?? 'The charge' }}</h2>
         <p class="note pb-2">{{ ['ProviderName', 'SubAccountId', 'ServiceName', 'ChargeCategory'].map((field) => test!.billed[field]).filter(Boolean).join(', ') }}</p>
-        <p v-for="told in test.beforeRules" :key="told" class="mb-2 border-l-2 border-ochre pl-3" data-before-rules>{{ told }}</p>
+        <div v-if="test.parts.length > 1" class="mb-4"><h3 class="note pb-1">Divided into {{ test.parts.length }} parts; choose the one to test</h3>
+          <div class="max-h-72 overflow-auto" tabindex="0" role="region" aria-label="Parts of the charge"><table class="book"><thead><tr><th>part</th><th>taken by</th><th class="num">{{ test.currency }}</th></tr></thead>
+            <tbody><tr v-for="(part, index) in test.parts" :key="index" data-charge-part :class="{ 'font-semibold': index === test.part }" :aria-current="index === test.part || undefined"><td><button class="text-left hover:underline" @click="go({ part: index || undefined })">{{ part.name }}</button></td><td class="note" :class="{ 'text-warn!': !part.taker }">{{ part.taker ?? 'nobody' }}</td><td class="num">{{ amount(part.amount) }}</td></tr></tbody></table></div></div>
+        <p v-if="test.setting" class="mb-2 border-l-2 border-ochre pl-3" data-before-rules>The setting for {{ test.setting }} sends {{ test.parts.length > 1 ? 'this part' : 'it' }} before any rule is asked.</p>
         <table class="book"><thead><tr><th>attribute</th><th>as billed</th><th>as it counts</th></tr></thead><tbody><tr v-for="tag in tags" :key="tag.field" :data-tested-tag="tag.field"><td>{{ fieldLabel(tag.field) }}</td><td :class="{ note: true }">{{ tag.billed ?? 'missing' }}</td><td :class="{ 'font-semibold': tag.billed !== tag.cleaned }">{{ tag.cleaned ?? 'missing' }}</td></tr><tr v-if="!tags.length"><td colspan="3" class="note">It has no tags.</td></tr></tbody></table>
         <p v-if="'attributes' in charge" class="note pt-2">A pasted charge stands by itself: tags that would be taken from other charges are not known.</p>
       </section>
