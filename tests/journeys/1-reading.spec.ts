@@ -130,15 +130,25 @@ test('keys move between months, chapters and figures', async ({ page }) => {
   await expect(page).toHaveURL(/\/statements\/cc:4020/)
 })
 
+const PAGES = [
+  '/desk', '/intake', '/intake?tab=calendar', '/intake?tab=feeds', '/intake?tab=tags', '/intake?tab=drivers', '/intake?tab=rates',
+  '/rulebook', '/rulebook?tab=unassigned&month=2026-10', '/rulebook?tab=clean&month=2026-10', '/rulebook?tab=values&month=2026-10', '/rulebook?tab=values&month=2026-10&class=product&across=cost-centre',
+  '/rulebook?tab=test&month=2026-10', '/rulebook?tab=clusters&month=2026-10', '/rulebook?tab=special&month=2026-10', '/rulebook?tab=pools&month=2026-10', '/rulebook?tab=markups&month=2026-10', '/rulebook?tab=organisation', '/rulebook?tab=versions',
+  '/allocation?month=2026-10', '/allocation?tab=clusters&month=2026-10', '/allocation?tab=network&month=2026-10',
+  '/statements?month=2026-10', '/statements/cc:1010?month=2026-10&figure=statement~2026-10~effective~cc:1010', '/charges?of=keys~2026-10~effective~kind%3Ddirect~target%3D1010&month=2026-10',
+]
+
 for (const theme of ['light', 'dark'] as const) {
   test(`pages read well by screen reader and in contrast, ${theme}`, async ({ page }) => {
-    test.setTimeout(180_000)
+    test.setTimeout(240_000)
     await page.emulateMedia({ colorScheme: theme })
     await signIn(page)
-    for (const path of ['/desk', '/intake', '/intake?tab=calendar', '/rulebook', '/rulebook?tab=unassigned&month=2026-10', '/rulebook?tab=clean&month=2026-10', '/rulebook?tab=values&month=2026-10', '/rulebook?tab=values&month=2026-10&class=product&across=cost-centre', '/rulebook?tab=test&month=2026-10', '/intake?tab=tags', '/rulebook?tab=pools', '/rulebook?tab=organisation', '/allocation?month=2026-10', '/statements?month=2026-10', '/statements/cc:1010?month=2026-10&figure=statement~2026-10~effective~cc:1010']) {
+    for (const path of PAGES) {
       await page.goto(path)
       await page.waitForLoadState('networkidle')
-      const { violations } = await new AxeBuilder({ page }).withTags(['wcag2a', 'wcag2aa', 'wcag21aa', 'wcag22aa']).analyze()
+      const axe = new AxeBuilder({ page })
+      // the theme changes colours alone
+      const { violations } = await (theme === 'light' ? axe.withTags(['wcag2a', 'wcag2aa', 'wcag21aa', 'wcag22aa']) : axe.withRules(['color-contrast'])).analyze()
       expect(violations.map(({ id, nodes }) => `${path} ${id}: ${nodes.slice(0, 2).map(({ html }) => html.slice(0, 120)).join(' | ')}`)).toEqual([])
     }
   })

@@ -62,22 +62,24 @@ export function testCharge(ledger: MonthLedger, rulebook: Rulebook, charge: { ke
 
 function testKey(ledger: MonthLedger, rulebook: Rulebook, id: number, part: number): ChargeTest | null {
   const { table, ruleOf } = stageOf(ledger, rulebook, COST_CENTRE)
+  const amountOf = (row: number): bigint => table.keys[row]!.amounts[rulebook.chargedBasis]
   const rows = rowsOf(table, id).sort((a, b) => Math.abs(Number(amountOf(b))) - Math.abs(Number(amountOf(a))))
-  function amountOf(row: number): bigint { return table.keys[row]!.amounts[rulebook.chargedBasis] }
   const row = rows[part]
   if (row === undefined) return null
   const { attributes } = table.keys[row]!
   const setting = settingOfRule(ruleOf[row]!)
+  const tested = verdicts(ledger, rulebook, attributes, (classification) => {
+    if (classification === COST_CENTRE) return table.attributes(row)
+    // an earlier classification sees fewer parts: the one that this part is of
+    const earlier = stageOf(ledger, rulebook, classification).table
+    const own = rowsOf(earlier, id)
+    return earlier.attributes(own.find((one) => CLUSTER_FIELDS.every((field) => earlier.value(field, one) === table.value(field, row))) ?? own[0]!)
+  })
+  // rules are not asked about what a setting sends
+  if (setting) for (const verdict of tested.classifications.at(-1)!.verdicts) if (verdict.kind === 'takes') Object.assign(verdict, { kind: 'wouldTake' })
   return {
+    ...tested, part, currency: attributes.BillingCurrency ?? '', setting: setting ? settingName(setting) : null,
     parts: rows.map((one) => ({ name: partName(table, one), amount: formatAmount(amountOf(one), 2), taker: senderName(rulebook.rules, ruleOf[one]!) })),
-    part, currency: attributes.BillingCurrency ?? '', setting: setting ? settingName(setting) : null,
-    ...verdicts(ledger, rulebook, attributes, (classification) => {
-      if (classification === COST_CENTRE) return table.attributes(row)
-      // an earlier classification sees fewer parts: the one that this part is of
-      const earlier = stageOf(ledger, rulebook, classification).table
-      const own = rowsOf(earlier, id)
-      return earlier.attributes(own.find((one) => CLUSTER_FIELDS.every((field) => earlier.value(field, one) === table.value(field, row))) ?? own[0]!)
-    }),
   }
 }
 

@@ -123,7 +123,7 @@ const described = (pool: Pool): string => (pool.base.kind === 'driver' ? 'those 
         <p v-for="problem in effect.problems" :key="problem" class="my-1 border-l-2 border-warn pl-3">{{ problem }}</p>
         <p v-if="effect.network.length === 0" class="note">No pool gives to another, so every method gives the same.</p>
         <template v-else>
-          <PoolDrawing :pools="pools" :network="effect.network" :ordered="session.isKeeper && draft.rulebook?.poolMethod === 'stepDown'" @open="openPool" @move="moveServing" />
+          <PoolDrawing :pools="pools" :network="effect.network" :step-down="draft.rulebook?.poolMethod === 'stepDown'" :movable="session.isKeeper" @open="openPool" @move="moveServing" />
           <h2 class="mt-4">What each method charges in {{ monthName(month) }}</h2>
           <table v-if="differing.length" class="book" data-methods><thead><tr><th>cost centre</th><th v-for="method in effect.methods" :key="method" class="num" :class="{ 'font-semibold text-ink!': method === draft.rulebook?.poolMethod }">{{ { direct: 'direct', stepDown: 'step-down', reciprocal: 'reciprocal' }[method] }}</th></tr></thead>
             <tbody><tr v-for="centre in differing" :key="centre.code" :data-method-centre="centre.code"><td>{{ centre.code === 'held' ? 'Held or set aside' : centreName(centre.code, centres) }}</td><td v-for="(text, index) in centre.amounts" :key="index" class="num" :class="{ 'font-semibold': effect.methods[index] === draft.rulebook?.poolMethod }">{{ amount(text) }}</td></tr></tbody></table>

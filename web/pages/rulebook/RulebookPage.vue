@@ -67,7 +67,7 @@ const standing = computed(() => (draft.latest === 0 ? 'nothing is published yet'
   <div v-if="draft.conflict" class="mx-7 mb-3 flex items-center gap-5 border-l-2 border-warn pl-3" role="alert">
     <span class="flex-1 text-warn">{{ draft.conflict }}</span><button class="link" @click="open">Take theirs</button><button class="link danger" @click="draft.putMineOver">Put mine over it</button>
   </div>
-  <TabRow :tabs="TABS" :chosen="tab" @choose="(name) => go({ tab: name, rule: undefined, version: undefined, across: undefined, charge: undefined, cluster: undefined })" />
+  <TabRow :tabs="TABS" :chosen="tab" @choose="(name) => go({ tab: name, rule: undefined, version: undefined, across: undefined, charge: undefined, part: undefined, cluster: undefined })" />
   <datalist id="rulebook-targets"><option v-for="centre in organisation?.centres.length! > 200 ? organisation!.centres : []" :key="centre.code" :value="centre.code">{{ centre.name }}</option></datalist>
   <template v-if="draft.isOpen">
     <RulesTab v-if="tab === 'rules'" />

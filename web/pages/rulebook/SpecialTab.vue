@@ -9,6 +9,7 @@ import ErrorNote from '../../components/ErrorNote.vue'
 import { useAnswer } from '../../composables/useAnswer.ts'
 import { useDraftAnswer } from '../../composables/useDraftAnswer.ts'
 import { usePlace } from '../../composables/usePlace.ts'
+import { evenRows } from '../../decimals.ts'
 import { amount, count, isZero, monthName, monthShortYear } from '../../format.ts'
 import { useDraft } from '../../stores/draft.ts'
 import { useSession } from '../../stores/session.ts'
@@ -39,7 +40,8 @@ const codeOf = (kind: SpecialKind): string => { const way = wayOf(kind); return 
 const reasonOf = (kind: SpecialKind): string => { const way = wayOf(kind); return way.kind === 'aside' ? way.reason : '' }
 const plain = (decimal: string): string => amount(decimal)
 const movement = (line: SpecialView['schedule'][number]): boolean => ![line.opening, line.purchased, line.used, line.unused].every(isZero)
-const schedule = computed(() => (view.value?.schedule ?? []).filter(movement).slice(-24))
+const schedule = computed(() => evenRows((view.value?.schedule ?? []).filter(movement).slice(-24), 'opening', 'purchased', 'used', 'unused', 'closing'))
+const reconciliation = computed(() => evenRows(view.value?.reconciliation ?? [], 'billed', 'effective', 'difference', 'movement'))
 </script>
 
 <template>
@@ -66,7 +68,7 @@ const schedule = computed(() => (view.value?.schedule ?? []).filter(movement).sl
       <h2 class="mt-8">Billed and effective cost, tied by what is prepaid</h2>
       <p class="note pb-1">Billed is what invoices ask for; effective spreads what was paid in advance over its use. The difference is what the prepaid account moved, to the last digit.</p>
       <table class="book" data-reconciliation><thead><tr><th>provider</th><th class="num">billed</th><th class="num">− effective</th><th class="num">= difference</th><th class="num">prepaid moved by</th><th /><th class="pl-3!" /></tr></thead>
-        <tbody><tr v-for="line in view.reconciliation" :key="line.provider + line.currency"><td>{{ line.provider }}</td><td class="num">{{ plain(line.billed) }}</td><td class="num">{{ plain(line.effective) }}</td><td class="num">{{ plain(line.difference) }}</td><td class="num">{{ plain(line.movement) }}</td><td class="note pl-3!">{{ line.currency }}</td><td><span v-if="line.difference === line.movement" class="text-accent">✓</span><b v-else class="text-warn">differs</b></td></tr></tbody></table>
+        <tbody><tr v-for="line in reconciliation" :key="line.provider + line.currency"><td>{{ line.provider }}</td><td class="num">{{ plain(line.billed) }}</td><td class="num">{{ plain(line.effective) }}</td><td class="num">{{ plain(line.difference) }}</td><td class="num">{{ plain(line.movement) }}</td><td class="note pl-3!">{{ line.currency }}</td><td><span v-if="line.difference === line.movement" class="text-accent">✓</span><b v-else class="text-warn">differs</b></td></tr></tbody></table>
       <template v-if="schedule.length">
         <h2 class="mt-6">Prepaid commitments</h2>
         <table class="book" data-prepaid><thead><tr><th>month</th><th>provider</th><th>commitment</th><th class="num">opening</th><th class="num">+ purchased</th><th class="num">− used</th><th class="num">− unused</th><th class="num">= closing</th><th /></tr></thead>
