@@ -20,10 +20,11 @@ import { benchAttributes, FIRST, writeBenchFile } from './benchFile.ts'
 import type { BenchResult } from './main.ts'
 import { writeMeterFile } from './meterBenchFile.ts'
 
+/** keys of the row of rules, whatever the bench file has */
 const KEYS = 40_000
 const RULES = 200
 
-interface BenchTask { url: string; charges: number; podHours: number; folder: string; only: string[] | null }
+interface BenchTask { url: string; charges: number; keys: number; podHours: number; folder: string; only: string[] | null }
 interface Bench { database: Database; url: string; workers: ReturnType<typeof openWorkers>; folder: string }
 
 const seconds = async (work: () => Promise<unknown>): Promise<number> => {
@@ -117,18 +118,18 @@ async function takeIn({ database, workers }: Bench, path: string): Promise<numbe
   return own
 }
 
-export async function* benchRows({ url: base, charges, podHours, folder, only }: BenchTask): AsyncGenerator<BenchResult> {
+export async function* benchRows({ url: base, charges, keys, podHours, folder, only }: BenchTask): AsyncGenerator<BenchResult> {
   const wants = (row: string): boolean => only === null || only.includes(row)
   if (wants('rules')) yield await rulesRow(base)
   if (['intake', 'allocate', 'open', 'effect', 'clusters'].some(wants)) {
     const bench = await prepare(base, folder)
     const path = join(folder, 'charges.csv')
-    const bytes = await writeBenchFile(path, charges, KEYS)
-    console.log(`${charges} lines, ${Math.round(bytes / charges)} bytes a line, ${KEYS} keys, ${RULES} rules`)
+    const bytes = await writeBenchFile(path, charges, keys)
+    console.log(`${charges} lines, ${Math.round(bytes / charges)} bytes a line, ${keys} keys, ${RULES} rules`)
     await quiet(bench.database)
     const own = await takeIn(bench, path)
     const copy = path + '.copy'
-    if (wants('intake')) await writeBenchFile(copy, charges, KEYS)
+    if (wants('intake')) await writeBenchFile(copy, charges, keys)
     await quiet(bench.database)
     const anchor = wants('intake') ? await rawLoad(bench.url, copy, BILL_COLUMNS) : null
     await quiet(bench.database)
@@ -140,7 +141,7 @@ export async function* benchRows({ url: base, charges, podHours, folder, only }:
     await bench.workers.close()
     await bench.database.close()
   }
-  if (wants('growth')) yield* growthRows(base, folder, charges)
+  if (wants('growth')) yield* growthRows(base, folder, charges, keys)
   if (wants('page')) yield await pageRow()
 }
 
@@ -247,13 +248,13 @@ async function signedIn({ database, url, workers }: Bench): Promise<{ app: Await
 }
 
 /** Intake and allocation at a quarter, half and all of the charges with the same keys: each against its own smallest. */
-async function* growthRows(base: string, folder: string, charges: number): AsyncGenerator<BenchResult> {
+async function* growthRows(base: string, folder: string, charges: number, keys: number): AsyncGenerator<BenchResult> {
   let smallest: { intake: number; allocate: number } | null = null
   for (const part of [4, 2, 1]) {
     const size = Math.round(charges / part)
     const bench = await prepare(base, folder)
     const path = join(folder, `growth-${size}.csv`)
-    await writeBenchFile(path, size, KEYS)
+    await writeBenchFile(path, size, keys)
     const intake = await takeIn(bench, path)
     await bench.workers.ledger.fields({ month: FIRST })
     const allocate = await median(3, () => bench.workers.ledger.run({ month: FIRST, user: 'bench' }))

@@ -1,5 +1,5 @@
 #!/usr/bin/env node
-// npm run bench -- [--charges N] [--only ROW,ROW] [--json FILE]
+// npm run bench -- [--charges N] [--keys N] [--pod-hours N] [--only ROW,ROW] [--json FILE]
 import { spawnSync } from 'node:child_process'
 import { existsSync, readFileSync } from 'node:fs'
 import { join } from 'node:path'

@@ -1,13 +1,15 @@
 import { formatAmount } from '../../../core/money/amount.ts'
+import { convert } from '../../../core/money/convert.ts'
 import { Fraction } from '../../../core/money/fraction.ts'
 import { baseLabel, POOL_TARGET, poolTarget } from '../../../core/pools/distribute.ts'
 import type { RoundedCell } from '../../../core/statements/cells.ts'
 import type { Pool } from '../../../core/types.ts'
-import type { Term, Workings } from '../../../core/workings/workings.ts'
-import { invalid, notFound } from '../../refusal.ts'
+import { writeFilter } from '../../../core/workings/keyFilter.ts'
+import { writeRef, type Term, type Workings } from '../../../core/workings/workings.ts'
+import { notFound, Refusal } from '../../refusal.ts'
 import { readOutcomes } from '../allocation/outcomes.ts'
 import { roundedCells } from '../allocation/store.ts'
-import { exact, readScope, readWeights, type StatementScope } from '../statements/read.ts'
+import { exact, readScope, readWeights, type StatementScope, type WeightRow } from '../statements/read.ts'
 import { conversion, converted, minor, refTo, roundingTerms, term, toKeys, type Context } from './context.ts'
 import { readPassing, type Passing } from './passing.ts'
 
@@ -31,7 +33,7 @@ export async function shareWorkings(context: Context): Promise<Workings> {
   const isServing = passing !== undefined && passing.received.length + passing.gives.length > 0
   const amount = stream.reduce((sum, cell) => sum + cell.amount, 0n)
   const isDirect = pool.base.kind === 'direct'
-  const unit = isDirect ? currency : pool.base.kind === 'fixed' ? '%' : ''
+  const unit = unitOf(context, pool)
   const seesAll = viewer.centres === null
   const payers = weights.filter((row) => row.pool === code)
   const served = payers.filter((row) => row.cost_centre.startsWith(POOL_TARGET)).length
@@ -40,8 +42,8 @@ export async function shareWorkings(context: Context): Promise<Workings> {
     title: `${pool.name}, ${provider}`, subtitle: `share of ${centre}, ${ref.month}, ${ref.basis} cost`, amount: converted(own.exact), currency,
     terms: [
       ...(isServing ? passingTerms(context, pool, passing, provider, billing) : [term('', `pool ${pool.name}`, formatAmount(amount, 2), billing, `billed by ${provider}`, seesAll ? toKeys(context, { kind: 'pool', target: code, provider }) : null)]),
-      term('×', isDirect ? `direct cost of ${centre}` : pool.base.kind === 'driver' ? `quantity of ${centre}` : `weight of ${centre}`, trimmed(weight.weight), unit, baseLabel(pool), isDirect ? toKeys(context, { kind: 'direct', target: centre }) : null),
-      term('÷', isDirect ? 'direct cost of all payers' : pool.base.kind === 'driver' ? 'quantity of all that it serves' : 'sum of the weights', trimmed(weight.base), unit, served > 0 ? `${members} cost centres and ${served} pool${served > 1 ? 's' : ''}` : `${members} cost centres`, seesAll ? refTo(context, 'pool', code) : null),
+      term('×', isDirect ? `direct cost of ${centre}` : pool.base.kind === 'driver' ? `quantity of ${centre}` : `weight of ${centre}`, trimmed(weight.weight), unit, baseLabel(pool), isDirect ? directCost(context, centre) : null),
+      term('÷', isDirect ? 'direct cost of all payers' : pool.base.kind === 'driver' ? 'quantity of all that it serves' : 'sum of the weights', trimmed(weight.base), unit, served > 0 ? `${members} cost centres and ${served} pool${served > 1 ? 's' : ''}` : `${members} cost centres`, seesAll ? refTo(context, 'weights', code) : null),
       term('=', 'share', formatAmount(own.amount, 2), billing, `${percent(weight)} %; to the tenth decimal, largest remainder`),
       ...conversion(context, own.amount, billing, provider),
     ],
@@ -50,29 +52,62 @@ export async function shareWorkings(context: Context): Promise<Workings> {
 }
 
 /** A pool: what came in, what each cost centre takes, what is held. For those who may see everything. */
+/** A whole pool: whom it went to, and what came in for it, to the digit that rounding leaves. */
 export async function poolWorkings(context: Context): Promise<Workings> {
-  const { ref, database, viewer, run, currency } = context
-  const [code = ''] = ref.parts
-  if (viewer.centres) throw invalid('Only those who see every cost centre can open a whole pool.')
-  const [cells, weights] = await Promise.all([roundedCells(database, run.id, ref.basis), readWeights(database, run.id)])
-  const pool = context.rulebook.rulebook.pools.find((candidate) => candidate.code === code)
-  if (!pool) throw notFound(`Pool ${code}`)
+  const { ref, database, run, currency, rates } = context
+  const { code, pool } = wholePool(context)
+  const [cells, weights, billed] = await Promise.all([roundedCells(database, run.id, ref.basis), readWeights(database, run.id), readOutcomes(database, run.id, { kind: 'pool', target: code })])
   const own = cells.filter(({ kind, line }) => (kind === 'pool' || kind === 'held') && line === code)
   const isServing = weights.some((row) => (row.pool === code && row.cost_centre.startsWith(POOL_TARGET)) || row.cost_centre === poolTarget(code))
   const total = own.reduce((sum, cell) => sum + cell.rounded, 0n)
+  const exactly = own.reduce((sum, cell) => sum + cell.exact, 0n)
+  const cameIn = billed.reduce((sum, { amounts, currency: of, provider }) => sum + convert(amounts[ref.basis], of, rates, provider), 0n)
   const centres = [...new Set(own.map(({ costCentre }) => costCentre))].sort()
   const amountOfCentre = (centre: string): bigint => own.filter(({ costCentre }) => costCentre === centre).reduce((sum, cell) => sum + cell.rounded, 0n)
   const noteOf = (centre: string): string => { const weight = weights.find((row) => row.pool === code && row.cost_centre === centre); return weight ? `${percent(weight)} %` : '' }
   return {
-    title: `Pool ${pool.name}`, subtitle: `shared ${baseLabel(pool as Pool)}, ${ref.month}, ${ref.basis} cost`, amount: minor(total, context), currency,
+    title: `Pool ${pool.name}`, subtitle: `shared ${baseLabel(pool)}, ${ref.month}, ${ref.basis} cost`, amount: minor(total, context), currency,
     terms: [
       ...centres.map((centre, index) => term(index === 0 ? '' : '+', centre ? `to ${centre}` : 'held', minor(amountOfCentre(centre), context), currency, noteOf(centre), centre ? refTo(context, 'line', `cc:${centre}`, 'pool', '', code) : null)),
-      term('=', isServing ? 'goes to cost centres' : 'the whole pool', minor(total, context), currency, 'open to see what came in', toKeys(context, { kind: 'pool', target: code })),
+      term('=', isServing ? 'goes to cost centres' : 'the whole pool', minor(total, context), currency),
+      term('', 'billed to the pool', converted(cameIn), currency, '', toKeys(context, { kind: 'pool', target: code })),
+      ...(isServing ? [term('+', 'from other pools, less to them', converted(exactly - cameIn), currency, 'by the equations below')] : []),
+      ...roundingTerms(context, own),
       ...(isServing ? await equationTerms(context) : []),
     ],
     rules: [], charges: toKeys(context, { kind: 'pool', target: code }),
   }
 }
+
+/** What a pool is shared by: the weight of each that shares it. */
+export async function weightsWorkings(context: Context): Promise<Workings> {
+  const { ref, database, run } = context
+  const { code, pool } = wholePool(context)
+  const rows = (await readWeights(database, run.id)).filter((row) => row.pool === code).sort((a, b) => (a.cost_centre < b.cost_centre ? -1 : 1))
+  if (rows.length === 0) throw notFound('What this pool is shared by')
+  const unit = unitOf(context, pool)
+  const payer = (row: WeightRow): string => (row.cost_centre.startsWith(POOL_TARGET) ? `pool ${row.cost_centre.slice(POOL_TARGET.length)}` : row.cost_centre)
+  const opens = (row: WeightRow): string | null => (pool.base.kind === 'direct' ? directCost(context, row.cost_centre) : null)
+  return {
+    title: `What pool ${pool.name} is shared by`, subtitle: `${baseLabel(pool)}, ${ref.month}, ${ref.basis} cost`, amount: trimmed(rows[0]!.base), currency: unit,
+    terms: [...rows.map((row, index) => term(index === 0 ? '' : '+', payer(row), trimmed(row.weight), unit, `${percent(row)} %`, opens(row))), term('=', 'sum', trimmed(rows[0]!.base), unit)],
+    rules: [], charges: null,
+  }
+}
+
+function wholePool({ ref, viewer, rulebook }: Context): { code: string; pool: Pool } {
+  const [code = ''] = ref.parts
+  if (viewer.centres) throw new Refusal(403, 'OUT_OF_SCOPE', 'Only those who see every cost centre can open a whole pool.')
+  const pool = rulebook.rulebook.pools.find((candidate) => candidate.code === code)
+  if (!pool) throw notFound(`Pool ${code}`)
+  return { code, pool }
+}
+
+/** Pools are shared by direct cost of the charged basis, whichever is read. */
+const directCost = ({ ref: { month }, rulebook }: Context, target: string): string => writeRef({ kind: 'keys', month, basis: rulebook.rulebook.chargedBasis, parts: writeFilter({ kind: 'direct', target }) })
+
+/** Direct cost is kept in the reporting currency, whatever is read in. */
+const unitOf = ({ base }: Context, pool: Pool): string => (pool.base.kind === 'direct' ? base : pool.base.kind === 'fixed' ? '%' : '')
 
 /** The equations of the month, as a text book prints them: x for what passes through each pool, its own cost and parts of the others; and what solves them. One set for each stream. */
 async function equationTerms(context: Context): Promise<Term[]> {

@@ -33,11 +33,13 @@ export async function ratesWorkings(context: Context): Promise<Workings> {
   const { ref, database, viewer, currency, digits } = context
   const { scope, currencyEffect, previousMonth } = await readStatement(database, ref.parts[0] ?? '', ref.month, ref.basis, viewer)
   const total = currencyEffect.reduce((sum, { effect }) => sum + effect, 0n)
+  const rounded = roundTo(total, digits, CONVERTED_SCALE)
   return {
-    title: `${scope.code} ${scope.name}`, subtitle: `change by exchange rates alone, ${ref.month} against ${previousMonth}, ${ref.basis} cost`, amount: formatAmount(roundTo(total, digits, CONVERTED_SCALE), digits, digits), currency,
+    title: `${scope.code} ${scope.name}`, subtitle: `change by exchange rates alone, ${ref.month} against ${previousMonth}, ${ref.basis} cost`, amount: formatAmount(rounded, digits, digits), currency,
     terms: [
       ...currencyEffect.map(({ provider, currency: code, amount, before, now, effect }, index) => term(index === 0 ? '' : '+', `${formatAmount(amount, 2)} ${code} of ${provider}`, converted(effect), currency, `× (${formatAmount(now)} − ${formatAmount(before)})`)),
       term('=', 'exactly', converted(total), currency, 'this month’s cost at this month’s rates, less the same at those of the month before'),
+      term('+', 'rounded', converted(rounded * 10n ** BigInt(CONVERTED_SCALE - digits) - total), currency), term('=', 'by exchange rates', formatAmount(rounded, digits, digits), currency),
     ],
     rules: [], charges: null,
   }

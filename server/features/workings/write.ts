@@ -11,10 +11,10 @@ import { rateKindOf } from '../rates/store.ts'
 import { rulebookVersion } from '../rulebook/store.ts'
 import { term, type Context } from './context.ts'
 import { keysWorkings } from './keys.ts'
-import { poolWorkings, shareWorkings } from './pools.ts'
+import { poolWorkings, shareWorkings, weightsWorkings } from './pools.ts'
 import { chargedWorkings, lineWorkings, ratesWorkings, statementWorkings } from './statement.ts'
 
-const KINDS: Record<string, (context: Context) => Promise<Workings>> = { keys: keysWorkings, statement: statementWorkings, line: lineWorkings, share: shareWorkings, pool: poolWorkings, change: changeWorkings, rates: ratesWorkings, charged: chargedWorkings }
+const KINDS: Record<string, (context: Context) => Promise<Workings>> = { keys: keysWorkings, statement: statementWorkings, line: lineWorkings, share: shareWorkings, pool: poolWorkings, weights: weightsWorkings, change: changeWorkings, rates: ratesWorkings, charged: chargedWorkings }
 
 export async function writeWorkings(database: Database, ref: FigureRef, viewer: Viewer): Promise<Workings> {
   const write = KINDS[ref.kind]

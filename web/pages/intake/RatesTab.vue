@@ -5,6 +5,7 @@ import { get, send } from '../../api/client.ts'
 import ErrorNote from '../../components/ErrorNote.vue'
 import { useAnswer } from '../../composables/useAnswer.ts'
 import { usePlace } from '../../composables/usePlace.ts'
+import { evenRows } from '../../decimals.ts'
 import { amount, monthName } from '../../format.ts'
 import { useNotes } from '../../stores/notes.ts'
 import { useSession } from '../../stores/session.ts'
@@ -13,6 +14,7 @@ const session = useSession()
 const notes = useNotes()
 const { month, months } = usePlace()
 const { data, error, again } = useAnswer(() => ({ month: month.value, changes: session.changes }), ({ month: asked }, signal) => get<{ rates: RateRow[]; kind: RateKind | null }>('/api/rates', { month: asked }, signal))
+const rates = computed(() => evenRows((data.value?.rates ?? []).map((one) => ({ ...one, rate: one.rate.replace(/\.?0+$/, '') })), 'rate'))
 const KINDS: Record<RateKind, string> = { average: 'average of the month', monthEnd: 'end of the month', invoice: 'per invoice' }
 const blank = () => ({ month: month.value, currency: '', rate: '', kind: 'average' as RateKind, provider: '' })
 const row = ref(blank())
@@ -46,7 +48,7 @@ async function read(event: Event): Promise<void> {
     <div>
       <ErrorNote v-if="error" :error="error" @again="again" />
       <table v-else-if="data" class="book"><thead><tr><th>month</th><th>currency</th><th>kind</th><th class="num">{{ session.state?.currency }} for one unit</th></tr></thead>
-        <tbody><tr v-for="rate in data.rates" :key="rate.month + rate.kind + rate.currency + rate.provider" :class="{ 'font-semibold': rate.month === month && rate.kind === data.kind }"><td>{{ monthName(rate.month) }}</td><td>{{ rate.currency }}</td><td class="note">{{ KINDS[rate.kind] }}<template v-if="rate.provider">, {{ rate.provider }}</template></td><td class="num">{{ amount(rate.rate.replace(/0+$/, '')) }}</td></tr></tbody></table>
+        <tbody><tr v-for="rate in rates" :key="rate.month + rate.kind + rate.currency + rate.provider" :class="{ 'font-semibold': rate.month === month && rate.kind === data.kind }"><td>{{ monthName(rate.month) }}</td><td>{{ rate.currency }}</td><td class="note">{{ KINDS[rate.kind] }}<template v-if="rate.provider">, {{ rate.provider }}</template></td><td class="num">{{ amount(rate.rate) }}</td></tr></tbody></table>
       <p v-if="data && data.rates.length === 0" class="note">No rates yet. Bills in {{ session.state?.currency }} need none.</p>
     </div>
     <div class="self-start">
