@@ -32,7 +32,7 @@ import { SessionTable } from './features/session/store.ts'
 import { statementRoutes } from './features/statements/routes.ts'
 import { workingsRoutes } from './features/workings/routes.ts'
 import { projectRoot } from './paths.ts'
-import { Refusal } from './refusal.ts'
+import { invalid, Refusal } from './refusal.ts'
 import type { Settings } from './settings.ts'
 import { isCurrency, viewCurrency } from './viewCurrency.ts'
 import type { Ledger } from './workers/pools.ts'
@@ -73,7 +73,11 @@ export async function buildApp({ database, settings, workers, sessionSecret, log
   await app.register(fastifyRateLimit, { global: false })
   await app.register(fastifyMultipart, { limits: { files: 1, fileSize: LARGEST_FILE, fields: 5 } })
   // in which currency the one who asks reads: the page sends it with each question, links to files carry it
-  app.addHook('onRequest', (request, _reply, done) => { const asked = request.headers['abacus-currency'] ?? (request.query as { currency?: string }).currency; viewCurrency.run(isCurrency(asked) ? asked : undefined, done) })
+  app.addHook('onRequest', (request, _reply, done) => {
+    const asked = request.url.startsWith('/api/') ? (request.headers['abacus-currency'] ?? (request.query as { currency?: string }).currency) || undefined : undefined
+    if (asked !== undefined && !isCurrency(asked)) done(invalid(`${String(asked)} is no currency code: three capital letters are.`))
+    else viewCurrency.run(asked, done)
+  })
   guard(app)
   app.setErrorHandler(tellError)
   await app.register(async (scope) => { for (const feature of FEATURES) feature(scope as App) })

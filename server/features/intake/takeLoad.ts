@@ -39,8 +39,9 @@ export async function dropLines(database: Database, loadId: number): Promise<voi
   }
 }
 
+/** In a transaction they stay as they are until its end: a month is not closed while something is written to it. */
 export const closedMonths = async (queries: Queries, months: readonly string[]): Promise<string[]> =>
-  (await queries.rows<{ month: string }>("SELECT month FROM periods WHERE state = 'closed' AND month IN (?) ORDER BY month", [months.length > 0 ? months : ['']])).map(({ month }) => month)
+  (await queries.rows<{ month: string }>("SELECT month FROM periods WHERE state = 'closed' AND month IN (?) ORDER BY month LOCK IN SHARE MODE", [months.length > 0 ? months : ['']])).map(({ month }) => month)
 
 /** Decides what becomes of a load that has been read without a refusal. */
 export async function settleLoad(database: Database, loadId: number, report: LoadReport): Promise<void> {

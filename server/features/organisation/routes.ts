@@ -1,10 +1,11 @@
 import { Type } from 'typebox'
+import { usesOfCentre } from '../../../core/classify/usesOfCentre.ts'
 import type { App } from '../../app.ts'
 import { audit } from '../../audit.ts'
 import { conflict, invalid, notFound } from '../../refusal.ts'
 import { KEEPERS, STAFF, viewerOf } from '../../viewer.ts'
 import { Code, MonthOrNull, Name } from '../schemas.ts'
-import { readDraft } from '../rulebook/store.ts'
+import { latestRulebook, readDraft } from '../rulebook/store.ts'
 import { readOrganisation, writeOrganisation } from './csv.ts'
 import { centreHasMoney, readCentres, readUnits, saveCentre, saveUnit, visibleCentres } from './store.ts'
 
@@ -23,6 +24,7 @@ export function organisationRoutes(app: App): void {
   })
 
   app.put('/api/organisation/units/:code', { config: { roles: KEEPERS }, schema: { params: CodeParam, body: Unit } }, async (request) => {
+    if (request.body.code !== request.params.code) throw invalid('The code in the address and in the business unit differ.')
     await database.transaction(async (queries) => {
       await saveUnit(queries, request.body)
       await audit(queries, viewerOf(request).name, 'business unit', request.body.code, request.body)
@@ -46,9 +48,11 @@ export function organisationRoutes(app: App): void {
     const { code } = request.params
     await database.transaction(async (queries) => {
       if (await centreHasMoney(queries, code)) throw conflict(`Cost centre ${code} has money in past runs, so it cannot be deleted. Retire it from a month instead.`)
-      const { rulebook } = await readDraft(queries)
-      const rule = rulebook.rules.find(({ outcome }) => outcome.kind === 'costCentre' && outcome.code === code)
-      if (rule) throw conflict(`Rule “${rule.name}” sends charges to ${code}. Change the rule first.`)
+      const [draft, published] = await Promise.all([readDraft(queries), latestRulebook(queries)])
+      for (const [where, rulebook] of [['the draft', draft.rulebook], ['the published rulebook', published?.rulebook]] as const) {
+        const [use, ...more] = rulebook ? usesOfCentre(rulebook, code) : []
+        if (use) throw conflict(`Cost centre ${code} is named in ${where}: ${use}${more.length > 0 ? ` and ${more.length} more` : ''}. Take it out there first, or retire the cost centre from a month.`)
+      }
       const deleted = await queries.run('DELETE FROM cost_centres WHERE code = ?', [code])
       if (deleted.affectedRows === 0) throw notFound(`Cost centre ${code}`)
       await audit(queries, viewerOf(request).name, 'cost centre deleted', code)

@@ -15,11 +15,11 @@ export function periodRoutes(app: App): void {
   }, async (request) => {
     const { month } = request.params
     const { state, reason } = request.body
-    const standing = await readStanding(database, month)
-    if (state === 'closed' && standing.kind !== 'current') throw conflict(`${month} cannot be closed: its allocation ${standing.kind === 'none' ? 'has not been run' : 'is out of date'}. Run it first.`)
     await database.transaction(async (queries) => {
       const period = await queries.first<{ state: string }>('SELECT state FROM periods WHERE month = ? FOR UPDATE', [month])
       if (!period) throw notFound(`The period ${month}`)
+      const standing = await readStanding(queries, month)
+      if (state === 'closed' && standing.kind !== 'current') throw conflict(`${month} cannot be closed: its allocation ${standing.kind === 'none' ? 'has not been run' : 'is out of date'}. Run it first.`)
       if (period.state === 'closed' && state !== 'closed' && reason.trim() === '') throw conflict('Opening a closed period needs a reason.')
       await queries.run('UPDATE periods SET state = ? WHERE month = ?', [state, month])
       await audit(queries, viewerOf(request).name, `period ${state}`, month, { reason })
