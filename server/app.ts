@@ -1,3 +1,4 @@
+import { Ajv } from 'ajv'
 import fastifyCompress from '@fastify/compress'
 import fastifyCookie from '@fastify/cookie'
 import fastifyCsrf from '@fastify/csrf-protection'
@@ -58,7 +59,10 @@ const FEATURES = [sessionRoutes, periodRoutes, intakeRoutes, rateRoutes, driverR
 
 /** Builds the server without listening: what tests inject into. */
 export async function buildApp({ database, settings, workers, sessionSecret, logLevel = 'warn', standIns = [] }: AppParts): Promise<App> {
-  const app: App = Fastify({ logger: { level: logLevel }, bodyLimit: 6 << 20, ajv: { customOptions: { removeAdditional: false, coerceTypes: true, useDefaults: true, allErrors: false } } }).withTypeProvider<TypeBoxTypeProvider>()
+  const app: App = Fastify({ logger: { level: logLevel }, bodyLimit: 6 << 20 }).withTypeProvider<TypeBoxTypeProvider>()
+  // an address is all text; a body says itself what is a number and what is nothing
+  const [ofBody, ofAddress] = [new Ajv({ useDefaults: true }), new Ajv({ useDefaults: true, coerceTypes: true })]
+  app.setValidatorCompiler(({ schema, httpPart }) => (httpPart === 'body' ? ofBody : ofAddress).compile(schema))
   app.decorate('database', database)
   app.decorate('settings', settings)
   app.decorate('ledger', workers.ledger)

@@ -45,13 +45,13 @@ export async function groupKeys(database: Database, url: string, task: GroupTask
   const { basis, by } = task
   const [{ within, valueOf }, rates, currency] = await Promise.all([rowsWithin(database, url, task), runRates(database, task.runId), reportingCurrency(database)])
   const digits = minorDigits(currency)
-  const groups = new Map<string | null, { exact: bigint; lines: number }>()
+  const groups = new Map<string | null, { exact: bigint; rows: OutcomeRow[] }>()
   for (const sum of within) {
     const value = valueOf(sum, by)
-    const group = groups.get(value) ?? { exact: 0n, lines: 0 }
+    const group = groups.get(value) ?? { exact: 0n, rows: [] }
     const exact = convert(sum.amounts[basis], sum.currency, rates, sum.provider)
     group.exact += exact
-    group.lines += sum.lines
+    group.rows.push(sum)
     groups.set(value, group)
   }
   const show = (minor: bigint): string => formatAmount(minor, digits, digits)
@@ -60,6 +60,6 @@ export async function groupKeys(database: Database, url: string, task: GroupTask
   const { rounded, total } = roundList(sorted.map(([, { exact }]) => exact), digits, CONVERTED_SCALE)
   return {
     total: show(total), lines: countLines(within),
-    groups: sorted.map(([value, { lines }], index) => ({ value, amount: show(rounded[index]!), lines })),
+    groups: sorted.map(([value, { rows }], index) => ({ value, amount: show(rounded[index]!), lines: countLines(rows) })),
   }
 }

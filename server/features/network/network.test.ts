@@ -24,6 +24,16 @@ beforeAll(async () => {
 })
 afterAll(() => server.close())
 
+test('a network is given to a cost centre, and taken from it again', async () => {
+  const give = async (costCentre: string | null): Promise<number> => (await accountant.ask('PUT', '/api/networks/portal-mirror', { costCentre })).status
+  const owner = async (): Promise<string | undefined> => (await server.database.first<{ cost_centre: string }>("SELECT cost_centre FROM networks WHERE name = 'portal-mirror'"))?.cost_centre
+  const before = (await owner())!
+  expect([await give('9010'), await owner()]).toEqual([200, '9010'])
+  expect([await give(null), await owner()]).toEqual([200, undefined])
+  expect([await give('none'), await give(''), await owner()]).toEqual([409, 409, undefined])
+  expect([await give(before), await owner()]).toEqual([200, before])
+})
+
 describe('flows', () => {
   test('rows with flaws refuse the file; the same network and service twice on a day is one', async () => {
     const load = await accountant.load('flows.csv', `Day,Source,Network,Account,Service,Bytes\n2026-10-01,T,a,x,internet,5\n2026-10-01,T,a,x,internet,6\n2026-10-40,T,a,x,internet,5\n2026-10-02,T,,x,internet,1.5\n`)
