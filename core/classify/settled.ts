@@ -8,7 +8,7 @@ export type Setting = (typeof SETTINGS)[number]
 /** Numbers below that of no rule stand for settings where rules are told by their number. */
 const FIRST_SETTING = -2
 export const settingRule = (setting: Setting): number => FIRST_SETTING - SETTINGS.indexOf(setting)
-export const settingOfRule = (rule: number): Setting | null => SETTINGS[FIRST_SETTING - rule] ?? null
+export const settingOfRule = (rule: number): Setting | null => (rule > FIRST_SETTING ? null : (SETTINGS[FIRST_SETTING - rule] ?? null))
 
 const NAMES: Record<Setting, string> = {
   idle: 'idle cost of clusters', overhead: 'overhead of clusters', correction: 'corrections', tax: 'taxes', credit: 'credits', refund: 'refunds and adjustments',

@@ -1,4 +1,4 @@
-import type { KeyTable } from '../../../core/classify/keyTable.ts'
+import { combinedCode, type KeyTable } from '../../../core/classify/keyTable.ts'
 import { amountOf } from '../../../core/money/amount.ts'
 import { MissingRate, rateName, rateOf, ratesIn, type RateTable } from '../../../core/money/convert.ts'
 import type { Queries } from '../../db/database.ts'
@@ -43,12 +43,15 @@ export function needRates(table: KeyTable, rates: RateTable, month: string): voi
 }
 
 function missingRates(table: KeyTable, rates: RateTable): string[] {
-  const [currency, provider] = [table.column('BillingCurrency'), table.column('ProviderName')]
-  const seen = new Map<string, string>()
+  const columns = [table.column('BillingCurrency'), table.column('ProviderName')]
+  const seen = new Set<number | string>()
+  const missing = new Set<string>()
   for (let row = 0; row < table.keys.length; row++) {
-    const [code, of] = [currency.values[currency.codes[row]!] ?? '', provider.values[provider.codes[row]!] ?? '']
-    const name = rateName(code, of)
-    if (!seen.has(name)) seen.set(name, rateOf(rates, code, of) === undefined ? code : '')
+    const code = combinedCode(columns, row)
+    if (seen.has(code)) continue
+    seen.add(code)
+    const [currency = '', provider = ''] = columns.map(({ codes, values }) => values[codes[row]!])
+    if (rateOf(rates, currency, provider) === undefined) missing.add(currency)
   }
-  return [...new Set(seen.values())].filter(Boolean).sort()
+  return [...missing].filter(Boolean).sort()
 }
