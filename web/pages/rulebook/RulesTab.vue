@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import Sortable from 'sortablejs'
 import { computed, onBeforeUnmount, ref, watch } from 'vue'
+import { senderName } from '../../../core/classify/settled.ts'
 import type { CostCentre, Rule } from '../../../core/types.ts'
 import type { RuleFigures } from '../../../server/features/rulebook/figures.ts'
 import type { Ailment, Health } from '../../../server/features/rulebook/health.ts'
@@ -48,6 +49,8 @@ function move(from: number, to: number, said = ''): void {
   const next = moved(rules.value, from, to)
   if (next) change(next, said)
 }
+/** What takes charges before a rule: an earlier one, or a setting, which no rule can stand before. */
+const takerText = (by: number): string => (by >= 0 ? `rule ${by + 1} “${rules.value[by]?.name ?? ''}”` : (senderName(rules.value, by) ?? ''))
 /** Lifts a rule out of the shadow of another. */
 const lift = (index: number, behind: number): void => move(index, behind, `“${rules.value[index]!.name}” now stands before “${rules.value[behind]!.name}”.`)
 function moveByKey(index: number, by: number): void {
@@ -99,7 +102,7 @@ onBeforeUnmount(() => sortable?.destroy())
             <span v-for="(ailment, at) in ailmentsOf(index)" :key="at" class="block text-[12.5px] text-warn" data-ailment>
               <template v-if="ailment.kind === 'contradictory'">contradicts itself: {{ ailment.reason }}</template>
               <template v-else-if="ailment.kind === 'contrary'">has the conditions of rule {{ ailment.against + 1 }} “{{ rules[ailment.against]?.name }}” and another outcome, so it takes nothing</template>
-              <template v-else-if="ailment.kind === 'shadowed'">{{ amount(ailment.money.amount) }} would fit, all taken before, first by rule {{ ailment.behind + 1 }} “{{ rules[ailment.behind]?.name }}” <button v-if="session.isKeeper" class="link" @click="lift(index, ailment.behind)">Move it before that one</button></template>
+              <template v-else-if="ailment.kind === 'shadowed'">{{ amount(ailment.money.amount) }} would fit, all taken before, first by {{ takerText(ailment.behind) }} <button v-if="session.isKeeper && ailment.behind >= 0" class="link" @click="lift(index, ailment.behind)">Move it before that one</button></template>
               <template v-else-if="ailment.kind === 'dead'">nothing of the month fits it</template>
               <template v-else>took nothing in any of {{ ailment.months }} months</template>
             </span>
@@ -122,7 +125,7 @@ onBeforeUnmount(() => sortable?.destroy())
       <h2>Where rules overlap</h2>
       <p class="note pb-1">Charges that fit two rules count for the first alone. This is what the later rule does not get, so that nothing counts twice.</p>
       <table class="book"><thead><tr><th>rule</th><th>gives way to</th><th class="num">charges</th><th class="num">deducted, {{ currency }}</th><th class="w-48" /></tr></thead>
-        <tbody><tr v-for="overlap in overlaps.slice(0, 50)" :key="`${overlap.rule} ${overlap.by}`" data-overlap><td>{{ overlap.rule + 1 }} {{ rules[overlap.rule]?.name }}</td><td>{{ overlap.by + 1 }} {{ rules[overlap.by]?.name }}</td><td class="num">{{ count(overlap.money.lines) }}</td><td class="num font-semibold">{{ amount(overlap.money.amount) }}</td><td class="text-right"><button v-if="session.isKeeper" class="link" @click="lift(overlap.rule, overlap.by)">Let {{ overlap.rule + 1 }} go first</button></td></tr></tbody></table>
+        <tbody><tr v-for="overlap in overlaps.slice(0, 50)" :key="`${overlap.rule} ${overlap.by}`" data-overlap><td>{{ overlap.rule + 1 }} {{ rules[overlap.rule]?.name }}</td><td>{{ takerText(overlap.by) }}</td><td class="num">{{ count(overlap.money.lines) }}</td><td class="num font-semibold">{{ amount(overlap.money.amount) }}</td><td class="text-right"><button v-if="session.isKeeper && overlap.by >= 0" class="link" @click="lift(overlap.rule, overlap.by)">Let {{ overlap.rule + 1 }} go first</button></td></tr></tbody></table>
       <p v-if="overlaps.length > 50" class="note pt-1">and {{ overlaps.length - 50 }} smaller ones</p>
     </section>
     <SplitDialog :open="isSplitting" :centres="centres" @close="isSplitting = false" />
