@@ -20,6 +20,7 @@ export const useDraft = defineStore('draft', () => {
   const conflict = ref('')
   const isSaving = ref(false)
   let queue: Promise<void> = Promise.resolve()
+  let undoable = 0
 
   async function open(): Promise<void> {
     const answer = await get<DraftAnswer>('/api/rulebook')
@@ -35,10 +36,10 @@ export const useDraft = defineStore('draft', () => {
     if (conflict.value || !rulebook.value) return
     isSaving.value = true
     try {
-      const answer = await send<{ revision: number; problems: Problem[] }>('PUT', '/api/rulebook/draft', { revision: revision.value, rulebook: rulebook.value })
+      const answer = await send<{ revision: number; problems: Problem[]; isChanged: boolean }>('PUT', '/api/rulebook/draft', { revision: revision.value, rulebook: rulebook.value })
       revision.value = answer.revision
       problems.value = answer.problems
-      isChanged.value = true
+      isChanged.value = answer.isChanged
     } catch (failure) {
       if (failure instanceof ApiError && failure.status === 409) conflict.value = failure.message
       else notes.fail(failure)
@@ -47,12 +48,18 @@ export const useDraft = defineStore('draft', () => {
     }
   }
 
+  /** Only the last change can be taken back: undoing an earlier one would undo those after it unsaid. */
+  function offerUndo(said: string, before: Rulebook): void {
+    notes.withdrawUndo(undoable)
+    undoable = notes.say(said, { undo: () => change(before) })
+  }
   /** Replaces the rulebook, saves it, and offers the way back. */
   function change(next: Rulebook, said = ''): void {
     const before = rulebook.value
     rulebook.value = next
     queue = queue.then(save)
-    if (said && before) notes.say(said, { undo: () => change(before) })
+    if (said && before) offerUndo(said, before)
+    else notes.withdrawUndo(undoable)
   }
   /** The rules of a classification; the empty code is the cost centre. */
   const rulesOf = (classification: string): Rule[] => (classification === '' ? rulebook.value?.rules : rulebook.value?.classifications.find(({ code }) => code === classification)?.rules) ?? []
@@ -73,12 +80,13 @@ export const useDraft = defineStore('draft', () => {
   async function publish(note: string): Promise<number> {
     await queue
     const { version } = await send<{ version: number }>('POST', '/api/rulebook/publish', { revision: revision.value, note })
+    notes.withdrawUndo(undoable)
     await open()
     await session.refresh()
     return version
   }
   const isOpen = computed(() => rulebook.value !== null)
-  return { rulebook, revision, latest, isChanged, problems, conflict, isSaving, isOpen, open, change, rulesOf, changeRules, changeClassifications, changeCleanUp, changePools, putMineOver, publish }
+  return { rulebook, revision, latest, isChanged, problems, conflict, isSaving, isOpen, open, change, offerUndo, rulesOf, changeRules, changeClassifications, changeCleanUp, changePools, putMineOver, publish }
 })
 
 export const newId = (): string => `r${crypto.getRandomValues(new Uint32Array(2)).join('')}`

@@ -1,14 +1,18 @@
+import { isDeepStrictEqual } from 'node:util'
 import { Type } from 'typebox'
 import { checkRulebook } from '../../../core/classify/checkRulebook.ts'
+import type { Rulebook } from '../../../core/types.ts'
 import type { App } from '../../app.ts'
 import { audit } from '../../audit.ts'
 import { conflict, invalid, notFound } from '../../refusal.ts'
 import { KEEPERS, STAFF, viewerOf } from '../../viewer.ts'
 import { readCentres } from '../organisation/store.ts'
-import { latestRulebook, listVersions, publish, readDraft, rulebookVersion, saveDraft } from './store.ts'
+import { latestRulebook, listVersions, publish, readDraft, rulebookVersion, saveDraft, type RulebookVersion } from './store.ts'
 import { RulebookSchema } from './schema.ts'
 
 const Large = { bodyLimit: 32 << 20 }
+
+const isOther = (rulebook: Rulebook, latest: RulebookVersion | null): boolean => !isDeepStrictEqual(rulebook, latest?.rulebook)
 
 export function rulebookRoutes(app: App): void {
   const { database } = app
@@ -17,8 +21,7 @@ export function rulebookRoutes(app: App): void {
 
   app.get('/api/rulebook', staff, async () => {
     const [draft, latest] = await Promise.all([readDraft(database), latestRulebook(database)])
-    const isChanged = JSON.stringify(draft.rulebook) !== JSON.stringify(latest?.rulebook ?? null)
-    return { draft, latest: latest?.version ?? 0, isChanged, problems: checkRulebook(draft.rulebook, await readCentres(database)) }
+    return { draft, latest: latest?.version ?? 0, isChanged: isOther(draft.rulebook, latest), problems: checkRulebook(draft.rulebook, await readCentres(database)) }
   })
 
   app.put('/api/rulebook/draft', { ...keepers, ...Large, schema: { body: Type.Object({ revision: Type.Integer({ minimum: 0 }), rulebook: RulebookSchema }) } }, async (request) => {
@@ -29,7 +32,7 @@ export function rulebookRoutes(app: App): void {
       const { changedBy, changedAt } = await readDraft(queries)
       throw conflict(`${changedBy} saved the draft at ${changedAt.slice(11, 16)} UTC, after you opened it. Your change was not saved over it.`, { changedBy, changedAt })
     })
-    return { revision: revision === 0 ? 1 : revision + 1, problems: checkRulebook(rulebook, await readCentres(database)) }
+    return { revision: revision === 0 ? 1 : revision + 1, problems: checkRulebook(rulebook, await readCentres(database)), isChanged: isOther(rulebook, await latestRulebook(database)) }
   })
 
   app.post('/api/rulebook/publish', { ...keepers, schema: { body: Type.Object({ revision: Type.Integer({ minimum: 0 }), note: Type.String({ minLength: 1, maxLength: 1000 }) }) } }, async (request) => {

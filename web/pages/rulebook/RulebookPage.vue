@@ -47,7 +47,7 @@ async function take(event: Event): Promise<void> {
     const taken = await send<{ rules: number; centres: number }>('POST', '/api/rulebook/file', { revision: draft.revision, file })
     await draft.open()
     await session.refresh()
-    notes.say(`${taken.rules} rules are in the draft, and ${taken.centres} cost centres are kept.`, { undo: () => draft.change(before) })
+    draft.offerUndo(`${taken.rules} rules are in the draft, and ${taken.centres} cost centres are kept.`, before)
   } catch (failure) {
     notes.fail(failure)
   }
