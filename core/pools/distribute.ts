@@ -134,6 +134,9 @@ export function baseLabel(pool: Pool): string {
 export const driverName = (driver: string): string =>
   driver.startsWith(TRAFFIC) ? `measured traffic to ${driver.slice(TRAFFIC.length)}` : (clusterDriverName(driver) ?? `the driver ${driver}`)
 
+/** Whether a run counts the driver by itself, from traffic or metering: the beginnings of its names are taken. */
+export const isMeasuredDriver = (driver: string): boolean => driver.startsWith(TRAFFIC) || clusterDriverName(driver) !== null
+
 const baseText = (base: SimpleBase): string => (base.kind === 'driver' ? `by ${driverName(base.driver)}` : { even: 'evenly', direct: 'in proportion to direct cost' }[base.kind])
 
 /** Drivers that a pool is shared by. */

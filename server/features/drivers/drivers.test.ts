@@ -41,8 +41,9 @@ describe('drivers', () => {
   test('what is no quantity is refused by name, and a bad file changes nothing', async () => {
     const wrong = await server.accountant.ask<{ message: string }>('PUT', `/api/drivers/LOG-VOLUME/${MONTH}`, { values: { '2010': '-1' } })
     expect([wrong.status, wrong.body.message]).toEqual([422, expect.stringContaining('2010, -1')])
+    for (const quantity of ['1000000000000', '0.00000000001', '1,5', 'NaN', '1e400']) expect([quantity, (await server.accountant.ask('PUT', `/api/drivers/LOG-VOLUME/${MONTH}`, { values: { '2010': quantity } })).status]).toEqual([quantity, 422])
     const file = await server.accountant.ask<{ problems: string[] }>('POST', '/api/drivers/csv', { csv: `driver,month,target,quantity\nLOG-VOLUME,${MONTH},2010,5\nNOBODY,2026-13,9999,x` })
-    expect([file.status, file.body.problems]).toEqual([422, ['line 3: there is no driver NOBODY', 'line 3: month is not written YYYY-MM', 'line 3: 9999 is no cost centre and no pool:CODE', 'line 3: x is no decimal of at most ten places that is zero or more']])
+    expect([file.status, file.body.problems]).toEqual([422, ['line 3: there is no driver NOBODY', 'line 3: month is not written YYYY-MM', 'line 3: 9999 is no cost centre and no pool:CODE', 'line 3: x is no decimal from zero on, of at most twelve digits and ten places']])
     expect((await server.accountant.get<{ values: DriverValue[] }>(`/api/drivers?month=${MONTH}`)).values.find(({ target }) => target === '2010')!.quantity).toBe('70')
     expect((await server.accountant.ask<{ quantities: number }>('POST', '/api/drivers/csv', { csv: `driver,month,target,quantity\nLOG-VOLUME,2026-09,2010,5` })).body).toEqual({ quantities: 1, months: 1 })
   })
@@ -78,6 +79,12 @@ describe('drivers', () => {
     const refused = await server.accountant.ask<{ message: string }>('DELETE', '/api/drivers/LOG-VOLUME')
     expect([refused.status, refused.body.message]).toEqual([409, expect.stringContaining('Shared log keeping')])
     expect((await server.accountant.ask('DELETE', '/api/drivers/SEATS')).status).toBe(200)
+    expect((await server.accountant.ask('DELETE', '/api/drivers/SEATS')).status).toBe(404)
+    // the draft no longer uses it, the published rulebook still does
+    const { draft } = await server.accountant.get<{ draft: { revision: number; rulebook: Rulebook } }>('/api/rulebook')
+    await server.accountant.ask('PUT', '/api/rulebook/draft', { revision: draft.revision, rulebook: { ...draft.rulebook, pools: draft.rulebook.pools.map((pool) => ({ ...pool, base: { kind: 'even' } })) } })
+    expect((await server.accountant.ask('DELETE', '/api/drivers/LOG-VOLUME')).status).toBe(409)
+    for (const code of ['cluster:heron', 'pods:heron', 'traffic:internet']) expect([code, (await server.accountant.ask('PUT', `/api/drivers/${code}`, { name: 'Mine', unit: '' })).status]).toEqual([code, 422])
     const owner = await server.client().signIn('okoro')
     expect((await owner.ask('GET', `/api/drivers?month=${MONTH}`)).status).toBe(403)
   })

@@ -1,7 +1,8 @@
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
+import { parse } from 'csv-parse/sync'
 import { Answers } from '../../../demo/answers.ts'
 import { ClusterAnswers } from '../../../demo/clusterAnswers.ts'
-import { demoNodes } from '../../../demo/clusters.ts'
+import { demoNodes, SYSTEM_NAMESPACES } from '../../../demo/clusters.ts'
 import { allResources, demoFile } from '../../../demo/generator.ts'
 import { meterFile } from '../../../demo/metering.ts'
 import { demoRulebook } from '../../../demo/rulebook.ts'
@@ -130,6 +131,29 @@ describe('a charge of a metered node is tested', () => {
     expect(first.parts[part]!.name).toContain(`${chosen.cleaned.Namespace}/${chosen.cleaned.Workload}`)
     expect((await test(first.parts.length)).status).toBe(404)
   })
+})
+
+describe('a pool shared by what pods took', () => {
+  test('has as weights the minutes and the held cores of the metering, and is shared in their proportion', async () => {
+    const rows = (parse(metering, { columns: true }) as Record<string, string>[]).filter(({ Cluster, Record: kind, Namespace }) => Cluster === 'dunlin' && kind === 'pod' && !SYSTEM_NAMESPACES.includes(Namespace!))
+    const minutes = rows.reduce((sum, { Minutes }) => sum + Number(Minutes), 0)
+    const cores = rows.reduce((sum, { CpuRequest, CpuUsage, Minutes }) => sum + Math.max(Number(CpuRequest), Number(CpuUsage)) * Number(Minutes), 0)
+    for (const [driver, total] of [['pods:dunlin', minutes], ['cores:dunlin', cores]] as const) {
+      const rulebook = demoRulebook()
+      rulebook.pools = rulebook.pools.map((pool) => (pool.code === 'SUPPORT' ? { ...pool, base: { kind: 'driver', driver }, recipients: [] } : pool))
+      await publish(server.database, rulebook, 'M. Aldous', driver)
+      expect((await accountant.ask('POST', `/api/allocation/${MONTH}`)).status).toBe(200)
+      const weights = await server.database.rows<{ cost_centre: string; weight: string; base: string }>("SELECT cost_centre, weight, base FROM run_weights WHERE pool = 'SUPPORT' AND run_id = (SELECT MAX(id) FROM runs) ORDER BY cost_centre")
+      expect(weights.length).toBeGreaterThan(1)
+      expect(Number(weights[0]!.base)).toBeCloseTo(total, 3)
+      const cells = await server.database.rows<{ cost_centre: string; cost: string }>("SELECT cost_centre, SUM(effective_cost) AS cost FROM run_cells WHERE kind = 'pool' AND line = 'SUPPORT' AND run_id = (SELECT MAX(id) FROM runs) GROUP BY cost_centre ORDER BY cost_centre")
+      const whole = cells.reduce((sum, { cost }) => sum + Number(cost), 0)
+      expect(cells.map(({ cost_centre: code, cost }) => [code, (Number(cost) / whole).toFixed(7)])).toEqual(weights.map(({ cost_centre: code, weight, base }) => [code, (Number(weight) / Number(base)).toFixed(7)]))
+      const { terms } = await accountant.get<Workings>(`/api/workings?figure=weights~${MONTH}~effective~SUPPORT`)
+      expect(Number(terms.at(-1)!.amount)).toBeCloseTo(total, 3)
+    }
+    await publish(server.database, demoRulebook(), 'M. Aldous', 'as before')
+  }, 60_000)
 })
 
 describe('running with clusters', () => {
