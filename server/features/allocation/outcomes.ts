@@ -47,3 +47,10 @@ export const readOutcomes = async (queries: Queries, runId: number, filter: KeyF
 
 /** The bills that the run read. */
 export const readRunBills = async (queries: Queries, runId: number): Promise<RunBill[]> => (await recordOf(queries, runId)).bills
+
+/** Keys that went more than one way, or were divided by metering or a split. */
+export async function dividedKeys(queries: Queries, runId: number): Promise<Set<number>> {
+  const [seen, divided] = [new Set<number>(), new Set<number>()]
+  for (const { columns } of (await recordOf(queries, runId)).parts) for (const key of columns.key) (seen.has(key) ? divided : seen).add(key)
+  return divided
+}

@@ -8,6 +8,8 @@ import { demoRulebook } from '../../../demo/rulebook.ts'
 import { PROVIDERS } from '../../../demo/scenario.ts'
 import { demoBill } from '../../../tests/support/bills.ts'
 import { contradictions } from '../../../tests/support/recompute.ts'
+import type { DeskFigure } from '../desk/figures.ts'
+import type { StatementView } from '../statements/view.ts'
 import { openServer, type Client, type TestServer } from '../../../tests/support/server.ts'
 
 const [BEFORE, MONTH] = ['2026-09', '2026-10']
@@ -93,6 +95,17 @@ describe('an owner', () => {
     expect(opened.size).toBeGreaterThan(4)
     for (const figure of [...statementsOf(MONTH, 'effective', '1010'), `line~${MONTH}~effective~cc:1010~direct~Nimbrel~Machines`, `share~${MONTH}~effective~1010~MOSAIC~Nimbrel~USD`, `pool~${MONTH}~effective~MOSAIC`, `keys~${MONTH}~effective~kind=direct~target=1010`, `keys~${MONTH}~effective`, `change~${MONTH}~effective~statement~cc:1010`, `rates~${MONTH}~effective~cc:1010`]) {
       expect([figure, (await owner.ask('GET', `/api/workings?figure=${encodeURIComponent(figure)}`)).status]).toEqual([figure, 403])
+    }
+  }, 60_000)
+  test('sees on the desk what the own statement has as direct cost: of shared charges and metered nodes the own part alone', async () => {
+    const owner = await server.client().signIn('okoro')
+    for (const basis of ['effective', 'billed']) {
+      const desk = (await owner.ask<{ figures: { isDirectOnly: boolean; figures: DeskFigure[] } }>('GET', `/api/desk?month=${MONTH}&basis=${basis}`)).body.figures
+      const { groups } = (await owner.ask<StatementView>('GET', `/api/statement?scope=cc:2010&month=${MONTH}&basis=${basis}`)).body
+      const direct = groups.find(({ kind }) => kind === 'direct')!
+      expect(direct.lines.some(({ line }) => line.startsWith('Cluster '))).toBe(true)
+      expect([desk.isDirectOnly, Number(desk.figures[0]!.amount)]).toEqual([true, expect.closeTo(Number(direct.figures.amount), 1)])
+      expect(Number(desk.figures[1]!.amount)).toBeCloseTo(Number(direct.figures.previous), 1)
     }
   }, 60_000)
   test('is told of charged cost as that of his own alone', async () => {
