@@ -145,6 +145,20 @@ export function filterOutcomes({ rows, head, columns }: OutcomeTable, filter: Ke
   return found.sort((a, b) => a.key - b.key)
 }
 
+/** What some keys cost in all, over everything that became of them. */
+export function wholeOf({ rows, columns }: OutcomeTable, keys: ReadonlySet<number>): Map<number, Amounts> {
+  const sums = new Map<number, Amounts>()
+  const amounts = amountsOf(columns)
+  for (let row = 0; row < rows; row++) {
+    const key = columns.key[row]!
+    if (!keys.has(key)) continue
+    const sum = sums.get(key) ?? { billed: 0n, effective: 0n }
+    for (const basis of BASES) sum[basis] += amounts[basis].at(row)
+    sums.set(key, sum)
+  }
+  return sums
+}
+
 /** Number of charge lines of some rows: those of a key that went several ways count once. */
 export function countLines(rows: readonly OutcomeRow[]): number {
   return [...new Map(rows.map(({ key, lines }) => [key, lines])).values()].reduce((sum, lines) => sum + lines, 0)

@@ -1,5 +1,6 @@
 import { packTable, unpackTable, type PackedTable } from '../../../core/packed/packedTable.ts'
-import { filterOutcomes, type OutcomeRow, type OutcomeTable } from '../../../core/workings/outcomeTable.ts'
+import type { Amounts } from '../../../core/types.ts'
+import { filterOutcomes, wholeOf, type OutcomeRow, type OutcomeTable } from '../../../core/workings/outcomeTable.ts'
 import type { KeyFilter } from '../../../core/workings/keyFilter.ts'
 import type { Queries } from '../../db/database.ts'
 
@@ -8,7 +9,7 @@ const ROWS_A_PART = 100_000
 
 /** A bill that a run read, and the file it came with. */
 export interface RunBill { id: number; file: string; loadId: number }
-interface RunRecord { parts: OutcomeTable[]; bills: RunBill[] }
+interface RunRecord { parts: OutcomeTable[]; bills: RunBill[]; divided?: Set<number> }
 
 /** Runs never change, so the last ones asked for are kept. */
 const MOST_KEPT = 8
@@ -49,8 +50,26 @@ export const readOutcomes = async (queries: Queries, runId: number, filter: KeyF
 export const readRunBills = async (queries: Queries, runId: number): Promise<RunBill[]> => (await recordOf(queries, runId)).bills
 
 /** Keys that went more than one way, or were divided by metering or a split. */
-export async function dividedKeys(queries: Queries, runId: number): Promise<Set<number>> {
-  const [seen, divided] = [new Set<number>(), new Set<number>()]
-  for (const { columns } of (await recordOf(queries, runId)).parts) for (const key of columns.key) (seen.has(key) ? divided : seen).add(key)
-  return divided
+export async function dividedKeys(queries: Queries, runId: number): Promise<ReadonlySet<number>> {
+  const record = await recordOf(queries, runId)
+  return (record.divided ??= keysTwice(record.parts))
+}
+
+function keysTwice(parts: readonly OutcomeTable[]): Set<number> {
+  const [seen, twice] = [new Set<number>(), new Set<number>()]
+  for (const { columns } of parts) for (const key of columns.key) (seen.has(key) ? twice : seen).add(key)
+  return twice
+}
+
+/** What some keys cost in all. */
+export async function wholeAmounts(queries: Queries, runId: number, keys: ReadonlySet<number>): Promise<Map<number, Amounts>> {
+  const sums = new Map<number, Amounts>()
+  // the rows of a key may lie in several parts of the record
+  for (const part of (await recordOf(queries, runId)).parts) {
+    for (const [key, { billed, effective }] of wholeOf(part, keys)) {
+      const sum = sums.get(key) ?? { billed: 0n, effective: 0n }
+      sums.set(key, { billed: sum.billed + billed, effective: sum.effective + effective })
+    }
+  }
+  return sums
 }

@@ -45,7 +45,7 @@ export function chargeRoutes(app: App): void {
     const run = await needRun(ref.month)
     const only = path.length > 0 ? await ledger.keys({ runId: run.id, filter, path }) : null
     const [{ lines, next }, rulebook] = await Promise.all([
-      readLines(database, run.id, filter, after === undefined ? null : placeOf(after), limit, only), rulebookVersion(database, run.version, run.published),
+      readLines(database, run.id, filter, ref.basis, after === undefined ? null : placeOf(after), limit, only), rulebookVersion(database, run.version, run.published),
     ])
     const named = lines.map((charge) => Object.assign(charge, { ruleName: senderName(rulebook?.rulebook.rules ?? [], charge.rule) ?? '' }))
     return { lines: named, version: run.version, next: next ? `${next.key}.${next.bill}.${next.line}` : null }

@@ -1,8 +1,9 @@
 import { HUNDRED } from '../../../core/money/percents.ts'
+import type { Amounts, Basis } from '../../../core/types.ts'
 import type { KeyFilter } from '../../../core/workings/keyFilter.ts'
 import type { OutcomeRow } from '../../../core/workings/outcomeTable.ts'
 import type { Queries } from '../../db/database.ts'
-import { readOutcomes, readRunBills } from '../allocation/outcomes.ts'
+import { dividedKeys, readOutcomes, readRunBills, wholeAmounts } from '../allocation/outcomes.ts'
 
 const WHOLE = Number(HUNDRED)
 const PER_CENT = WHOLE / 100
@@ -30,7 +31,7 @@ export interface ChargeLine {
   file: string
   loadId: number
   rule: number
-  /** how much of the line is in the figure, where a rule splits it */
+  /** how much of the line is in the figure, where a rule or metering divides it */
   percent: number | null
 }
 
@@ -41,10 +42,11 @@ type LineRow = Omit<ChargeLine, 'rule' | 'percent' | 'file' | 'loadId' | 'provid
  * are asked for as the page needs, so that the lines are read by primary key. The bills are those that the run read, also
  * where one has been replaced since. `only` narrows to some of the keys.
  */
-export async function readLines(queries: Queries, runId: number, filter: KeyFilter, after: Cursor | null, limit: number, only: readonly number[] | null = null): Promise<{ lines: ChargeLine[]; next: Cursor | null }> {
+export async function readLines(queries: Queries, runId: number, filter: KeyFilter, basis: Basis, after: Cursor | null, limit: number, only: readonly number[] | null = null): Promise<{ lines: ChargeLine[]; next: Cursor | null }> {
   const [all, bills] = await Promise.all([readOutcomes(queries, runId, filter), readRunBills(queries, runId)])
   const keys = nextKeys(all, after?.key ?? 0, limit, only && new Set(only))
   if (keys.size === 0) return { lines: [], next: null }
+  const percents = await percentsOf(queries, runId, basis, keys)
   // the ranges of the keys are known to be narrow: looking each up beforehand takes as long as reading it
   const rows = await queries.rows<LineRow>(
     `SET STATEMENT eq_range_index_dive_limit = 1 FOR
@@ -56,8 +58,8 @@ export async function readLines(queries: Queries, runId: number, filter: KeyFilt
     [bills.map(({ id }) => id), [...keys.keys()], ...(after ? [after.key, after.bill, after.line] : []), limit + 1])
   const billOf = new Map(bills.map((bill) => [bill.id, bill]))
   const lines = rows.slice(0, limit).map((row): ChargeLine => {
-    const [{ provider, currency, service, rule, percent }, { file, loadId }] = [keys.get(row.keyId)!, billOf.get(row.billId)!]
-    return Object.assign(row, { provider, currency, service, rule, file, loadId, percent: percent < WHOLE ? percent / PER_CENT : null })
+    const [{ provider, currency, service, rule }, { file, loadId }] = [keys.get(row.keyId)!.row, billOf.get(row.billId)!]
+    return Object.assign(row, { provider, currency, service, rule, file, loadId, percent: percents.get(row.keyId) ?? null })
   })
   const last = lines.at(-1)
   return { lines, next: rows.length > limit && last ? { key: last.keyId, bill: last.billId, line: last.line } : null }
@@ -74,19 +76,42 @@ export async function readCharge(queries: Queries, runId: number, filter: KeyFil
   return row ? { attributes: JSON.parse(row.attributes) as Description, details: JSON.parse(row.details) as Description } : null
 }
 
+/** A key of a figure: its first row, and what all its rows there come to. */
+interface OwnKey { row: OutcomeRow; amounts: Amounts; percent: number; isOnePart: boolean }
+
 /** The keys from one on whose lines fill a page, and one more so that the page knows whether there is a next. */
-function nextKeys(all: readonly OutcomeRow[], from: number, limit: number, only: ReadonlySet<number> | null): Map<number, OutcomeRow> {
-  const keys = new Map<number, OutcomeRow>()
+function nextKeys(all: readonly OutcomeRow[], from: number, limit: number, only: ReadonlySet<number> | null): Map<number, OwnKey> {
+  const keys = new Map<number, OwnKey>()
   let expected = 0
   for (const row of all) {
     if (row.key < from || (only && !only.has(row.key))) continue
     const known = keys.get(row.key)
     if (!known && expected > limit && keys.size >= 2) break
-    keys.set(row.key, known ? { ...row, percent: Math.min(WHOLE, row.percent + known.percent) } : row)
-    if (!known) expected += row.lines
+    if (!known) {
+      keys.set(row.key, { row, amounts: row.amounts, percent: row.percent, isOnePart: true })
+      expected += row.lines
+    } else keys.set(row.key, { row: known.row, amounts: { billed: known.amounts.billed + row.amounts.billed, effective: known.amounts.effective + row.amounts.effective }, percent: Math.min(WHOLE, known.percent + row.percent), isOnePart: known.isOnePart && known.row.part === row.part })
   }
   return keys
 }
+
+/** How much of each key is in the figure, in per cent, where that is not all of it: the percentage of a rule as it stands, else what it comes to. */
+async function percentsOf(queries: Queries, runId: number, basis: Basis, keys: ReadonlyMap<number, OwnKey>): Promise<Map<number, number>> {
+  const divided = await dividedKeys(queries, runId)
+  const own = new Set([...keys.keys()].filter((key) => divided.has(key)))
+  if (own.size === 0) return new Map()
+  const percents = new Map<number, number>()
+  for (const [key, whole] of await wholeAmounts(queries, runId, own)) {
+    const { amounts, percent, isOnePart } = keys.get(key)!
+    if (amounts.billed === whole.billed && amounts.effective === whole.effective) continue
+    const isBySplit = isOnePart && percent < WHOLE && isPercentOf(percent, amounts[basis], whole[basis])
+    percents.set(key, isBySplit ? percent / PER_CENT : whole[basis] === 0n ? 0 : Number((amounts[basis] * HUNDRED) / whole[basis]) / PER_CENT)
+  }
+  return percents
+}
+
+/** Whether an amount is, to rounding, that percentage of the whole and not of a part of it. */
+const isPercentOf = (percent: number, amount: bigint, whole: bigint): boolean => Math.abs(Number(amount) * WHOLE - Number(whole) * percent) <= WHOLE * Math.max(2, Math.abs(Number(whole)) * 1e-9)
 
 /** What people know a key by: its resource, or its service where it has none. */
 export async function keyNames(queries: Queries, ids: readonly number[]): Promise<Map<number, string>> {

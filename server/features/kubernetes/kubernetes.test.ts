@@ -171,6 +171,17 @@ describe('running with clusters', () => {
     const workings = await accountant.get<Workings>(`/api/workings?figure=${encodeURIComponent(`keys~${MONTH}~effective~kind=direct~target=1010~provider=Nimbrel~service=Cluster heron`)}`)
     expect(workings.rules.map(({ name }) => name)).toContain('the setting for overhead of clusters')
   })
+  test('the lines of a node tell how much of each is in the figure, and so come to it', async () => {
+    for (const target of ['1010', '2010']) {
+      const figure = `keys~${MONTH}~effective~kind=direct~target=${target}~service=Cluster heron`
+      const { body } = await accountant.ask<{ lines: { effective: string; percent: number | null }[]; next: string | null }>('POST', '/api/charges/lines', { figure, path: [], limit: 500 })
+      expect(body.next).toBeNull()
+      // a volume that one workload alone uses is whole
+      expect(body.lines.filter(({ percent }) => percent !== null && percent > 0 && percent < 100).length).toBeGreaterThan(100)
+      const own = body.lines.reduce((sum, { effective, percent }) => sum + (Number(effective) * (percent ?? 100)) / 100, 0)
+      expect(own).toBeCloseTo(Number(truth[`services/${MONTH}/${target}/Nimbrel/Cluster heron`]!.effective), 2)
+    }
+  })
   test('new metering makes the run out of date', async () => {
     const changed = await accountant.load('late.csv', firstDays(1).replaceAll('app-gateway', 'app-door'))
     await accountant.ask('POST', `/api/loads/${changed.id}/confirm`)

@@ -62,6 +62,8 @@ const rows = useVirtualizer(computed(() => ({ count: lines.value.length, getScro
 watch(() => [rows.value.getVirtualItems().at(-1)?.index ?? 0, lines.value.length, isReading.value] as const, ([last, length, reading]) => {
   if (next.value && !reading && last >= length - 30 && isLines.value) void read(next.value)
 })
+/** the whole number is in the card of the line */
+const partText = (percent: number): string => String(Number(percent.toFixed(2)))
 const opened = ref<Line | null>(null)
 const largest = computed(() => Math.max(1, ...(grouped.value?.groups.map((group) => Math.abs(Number(group.amount))) ?? [])))
 </script>
@@ -96,7 +98,7 @@ const largest = computed(() => Math.max(1, ...(grouped.value?.groups.map((group)
           <button v-for="row in rows.getVirtualItems()" :key="row.index" class="line" :style="{ transform: `translateY(${row.start}px)`, position: 'absolute', top: 0 }" @click="opened = lines[row.index]!">
             <span>{{ dayName(lines[row.index]!.day) }}</span><span>{{ lines[row.index]!.service }}</span><span>{{ lines[row.index]!.resource }}</span><span>{{ lines[row.index]!.sku }}</span>
             <span class="text-right">{{ lines[row.index]!.quantity ? amount(String(Number(lines[row.index]!.quantity))) : '' }}</span>
-            <span class="text-right">{{ amount(lines[row.index]!.billed.replace(/0{1,6}$/, '')) }}</span><span class="text-right">{{ amount(lines[row.index]!.effective.replace(/0{1,6}$/, '')) }} <span class="note">{{ lines[row.index]!.currency }}</span></span><span class="note">{{ lines[row.index]!.percent === null ? '' : `${lines[row.index]!.percent} % of it, ` }}{{ lines[row.index]!.ruleName || 'no rule' }}</span>
+            <span class="text-right">{{ amount(lines[row.index]!.billed.replace(/0{1,6}$/, '')) }}</span><span class="text-right">{{ amount(lines[row.index]!.effective.replace(/0{1,6}$/, '')) }} <span class="note">{{ lines[row.index]!.currency }}</span></span><span class="note">{{ lines[row.index]!.percent === null ? '' : `${partText(lines[row.index]!.percent!)} % of it, ` }}{{ lines[row.index]!.ruleName || 'no rule' }}</span>
           </button>
         </div>
         <p class="note pt-1">{{ isReading ? 'Reading on…' : next ? '' : `${count(lines.length)} lines` }}</p>
