@@ -66,6 +66,25 @@ export function viewClusters(table: KeyTable, metered: Metered, clusters: readon
   return [...rows.values()].map(({ weighted, ...row }) => ({ ...row, efficiency: weighted.held > 0 ? weighted.use / weighted.held : null }))
 }
 
+/** What each place costs that stands beside one on the path, level by level from its beginning; in the order in which `viewClusters` tells them. */
+export function costsAlong(table: KeyTable, metered: Metered, clusters: readonly ClusterSetting[], basis: Basis, rates: RateTable, path: readonly ClusterStep[]): Map<string, bigint>[] {
+  const levels = path.map(() => new Map<string, bigint>())
+  const needsPods = path.some(({ level }) => level === 'pod')
+  const [currency, provider] = [table.column('BillingCurrency'), table.column('ProviderName')]
+  walkClusters(table, metered, clusters, (part) => {
+    const [code, of] = [currency.values[currency.codes[part.row]!]!, provider.values[provider.codes[part.row]!] ?? '']
+    for (const { pod, amount } of needsPods ? podAmounts(part, basis, settingOf(clusters, part.cluster)) : [{ pod: '', amount: part.amounts[basis] }]) {
+      const place = { ...part, pod }
+      for (const [index, { level, value }] of path.entries()) {
+        const name = nameOn(level, place)
+        levels[index]!.set(name, (levels[index]!.get(name) ?? 0n) + convert(amount, code, rates, of))
+        if (name !== value) break
+      }
+    }
+  })
+  return levels
+}
+
 /** A part divided over the pods of the workload on the node, by what each holds at the cluster's price weights. */
 function podAmounts({ amounts, meterDay, meterRows }: DayPart, basis: Basis, setting: ClusterSetting): { pod: string; amount: bigint }[] {
   if (!meterDay || meterRows.length === 0) return [{ pod: '', amount: amounts[basis] }]

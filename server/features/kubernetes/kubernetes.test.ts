@@ -89,6 +89,17 @@ describe('what clusters cost', () => {
     expect(Number(pods.total)).toBeCloseTo(Number(truth[`workloads/${MONTH}/heron/ensemble-runner/Nimbrel`]!.effective) * 0.8743, 1)
     expect((await view([], 'label:team')).rows.map(({ value }) => value)).toContain('harbour')
   })
+  test('each level adds up to the figure that stands for it one level up, in any currency', async () => {
+    for (const currency of ['EUR', 'USD']) {
+      const read = async (path: { level: string; value: string }[], by: string): Promise<ClusterView> => (await accountant.ask<ClusterView>('POST', `/api/clusters?currency=${currency}`, { month: MONTH, basis: 'effective', path, by })).body
+      const cents = (of: ClusterView): number => of.rows.reduce((sum, { cost }) => sum + Math.round(Number(cost) * 100), 0)
+      for (const cluster of (await read([], 'cluster')).rows) {
+        const at = [{ level: 'cluster', value: cluster.value }]
+        for (const by of ['node', 'pod']) { const below = await read(at, by); expect([cluster.value, by, below.total, cents(below)]).toEqual([cluster.value, by, cluster.cost, Math.round(Number(cluster.cost) * 100)]) }
+        for (const space of (await read(at, 'namespace')).rows) expect([space.value, (await read([...at, { level: 'namespace', value: space.value }], 'workload')).total]).toEqual([space.value, space.cost])
+      }
+    }
+  }, 60_000)
   test('idle graphics nodes stand out: nothing runs on them but the agents', async () => {
     const nodes = await view([{ level: 'cluster', value: 'heron' }], 'node')
     const graphics = nodes.rows.filter(({ value }) => value.startsWith('storm-cells-gpu'))

@@ -1,9 +1,9 @@
 import { matchRule } from '../../../core/classify/evaluate.ts'
 import { settingOf, walkClusters, type ClusterUse } from '../../../core/kubernetes/expandClusters.ts'
-import { viewClusters, type ClusterLevel, type ClusterStep } from '../../../core/kubernetes/clusterView.ts'
+import { costsAlong, viewClusters, type ClusterLevel, type ClusterStep } from '../../../core/kubernetes/clusterView.ts'
 import { CONVERTED_SCALE, convert } from '../../../core/money/convert.ts'
 import { formatAmount, roundTo } from '../../../core/money/amount.ts'
-import { roundList, roundTogether } from '../../../core/money/apportion.ts'
+import { roundTogether } from '../../../core/money/apportion.ts'
 import type { Basis, Rulebook } from '../../../core/types.ts'
 import type { Term, Workings } from '../../../core/workings/workings.ts'
 import { bySize, type MonthLedger } from '../rulebook/monthLedger.ts'
@@ -19,7 +19,8 @@ export function clusterView(ledger: MonthLedger, rulebook: Rulebook, basis: Basi
   const { table, metered, rates, digits, currency } = ledger
   const show = (minor: bigint): string => formatAmount(minor, digits, digits)
   const rows = viewClusters(table, metered, rulebook.clusters, basis, rates, path, by)
-  const { rounded, total } = roundList(rows.map(({ cost }) => cost), digits, CONVERTED_SCALE)
+  const total = shownTotal(ledger, rulebook, basis, path, rows.map(({ cost }) => cost))
+  const rounded = roundTogether(rows.map(({ cost }) => cost), total, 10n ** BigInt(CONVERTED_SCALE - digits))
   const lines = rows.map(({ value, uses, cpu, memory, gpu, efficiency, days }, index): ClusterLine => ({
     value, cost: show(rounded[index]!), cpu, memory, gpu, efficiency,
     uses: usesOf(uses, rounded[index]!, digits),
@@ -27,6 +28,19 @@ export function clusterView(ledger: MonthLedger, rulebook: Rulebook, basis: Basi
   }))
   const labels = [...new Set(metered.days.flatMap(({ head }) => head.workloads.flatMap((workload) => Object.keys(workload.labels))))].sort()
   return { currency, rows: lines.sort((a, b) => bySize({ amount: a.cost }, { amount: b.cost }) || (a.value < b.value ? -1 : 1)), total: show(total), labels, withoutMetering: withoutMetering(ledger, rulebook, basis), withoutBill: withoutBill(ledger) }
+}
+
+/** What the rows of a place come to, in minor units: the figure that stands for it one level up, where it was rounded together with those beside it. */
+function shownTotal({ table, metered, rates, digits }: MonthLedger, rulebook: Rulebook, basis: Basis, path: readonly ClusterStep[], costs: readonly bigint[]): bigint {
+  const sum = (parts: readonly bigint[]): bigint => parts.reduce((all, one) => all + one, 0n)
+  const unit = 10n ** BigInt(CONVERTED_SCALE - digits)
+  let total: bigint | null = null
+  costsAlong(table, metered, rulebook.clusters, basis, rates, path).forEach((beside, index) => {
+    const parts = [...beside.values()]
+    const rounded = roundTogether(parts, total ?? roundTo(sum(parts), digits, CONVERTED_SCALE), unit)
+    total = rounded[[...beside.keys()].indexOf(path[index]!.value)] ?? 0n
+  })
+  return total ?? roundTo(sum(costs), digits, CONVERTED_SCALE)
 }
 
 /** What a row's cost is for, rounded so that it adds up to the row. */
@@ -97,6 +111,6 @@ export function clusterWorkings(ledger: MonthLedger, rulebook: Rulebook, basis: 
     title: place, subtitle: `${month}, ${basis} cost; the larger of request and use in each hour, a core weighing ${weights.cpu}, a gibibyte ${weights.memory}, a graphics unit ${weights.gpu}`,
     amount: show(total), currency, rules: [], charges: null,
     terms: [...terms, ...(rest === 0n ? [] : [{ sign: '+' as const, label: `${sorted.length - shown.length} smaller nodes`, amount: show(rest), unit: currency, note: '', opens: null }]),
-      { sign: '=', label: 'exactly', amount: show(total), unit: currency, note: `shown as ${formatAmount(roundTo(total, digits, CONVERTED_SCALE), digits, digits)}`, opens: null }],
+      { sign: '=', label: 'exactly', amount: show(total), unit: currency, note: `shown as ${formatAmount(shownTotal(ledger, rulebook, basis, path, [total]), digits, digits)}`, opens: null }],
   }
 }
