@@ -25,7 +25,7 @@ describe('tags as JSON', () => {
       else if (read !== null) expect(Object.keys(read)).toEqual(Object.keys(parsed as object))
     }), { numRuns: 1_000 })
   })
-  test.each(['{"a":"1","a":"2"}', '{"a":1,"b":2,"a":1}', '{"a":"1","\\u0061":"2"}', '{"a":{}}', '{"a":[]}', '[]', '""', 'null', '', ' ', '{', '{"a"}', '{"a":}', '{"a":"b",}', '{,}', "{'a':'b'}", '{"a":"b"} x', '{"a":"\n"}', '{"a":"\\x"}'])('%s is none', (text) => {
+  test.each(['{"a":"1","a":"2"}', '{"a":1,"b":2,"a":1}', '{"a":"1","\\u0061":"2"}', '{"a":{}}', '{"a":[]}', '[]', '""', 'null', '', ' ', '{', '{"a"}', '{"a":}', '{"a":"b",}', '{,}', "{'a':'b'}", '{"a":"b"} x', '{"a":"\n"}', '{"a":"\\x"}', '{"a":01}', '{"a":-01}', '{"a":1.}', '\u00a0{"a":"b"}', '{"a":"b"}\u2028'])('%s is none', (text) => {
     expect(parseFlatJson(text)).toBeNull()
   })
   test('the same text again gives the same, another one after it its own', () => {

@@ -1,6 +1,6 @@
 export type FlatJson = Record<string, string>
 
-const TOKEN = /\s*(?:([{}:,])|("(?:[^"\\]|\\.)*")|(-?\d+(?:\.\d+)?(?:[eE][+-]?\d+)?|true|false|null))/y
+const TOKEN = /[ \t\n\r]*(?:([{}:,])|("(?:[^"\\]|\\.)*")|(-?(?:0|[1-9]\d*)(?:\.\d+)?(?:[eE][+-]?\d+)?|true|false|null))/y
 
 /**
  * Reads a JSON object of scalars with unique keys, as FOCUS wants Tags; numbers and booleans become texts, null an
@@ -45,7 +45,7 @@ function readTokens(text: string): FlatJson | null {
 
 function tokenize(text: string): string[] | null {
   const tokens: string[] = []
-  const end = text.trimEnd().length
+  const end = text.replace(/[ \t\n\r]+$/, '').length
   TOKEN.lastIndex = 0
   while (TOKEN.lastIndex < end) {
     const match = TOKEN.exec(text)
