@@ -49,18 +49,12 @@ export function viewClusters(table: KeyTable, metered: Metered, clusters: readon
     if (!row) rows.set(value, (row = { value, cost: 0n, uses: { workload: 0n, serving: 0n, idle: 0n, overhead: 0n, unmetered: 0n }, cpu: { request: 0, use: 0, held: 0, capacity: 0 }, memory: { request: 0, use: 0, held: 0, capacity: 0 }, gpu: { request: 0, capacity: 0 }, efficiency: null, days: new Map(), weighted: { use: 0, held: 0 } }))
     return row
   }
-  const needsPods = by === 'pod' || path.some(({ level }) => level === 'pod')
-  const [currency, provider] = [table.column('BillingCurrency'), table.column('ProviderName')]
-  walkClusters(table, metered, clusters, (part) => {
-    const [code, of] = [currency.values[currency.codes[part.row]!]!, provider.values[provider.codes[part.row]!] ?? '']
-    for (const { pod, amount } of needsPods ? podAmounts(part, basis, settingOf(clusters, part.cluster)) : [{ pod: '', amount: part.amounts[basis] }]) {
-      const place = { ...part, pod }
-      if (!isWithin(place)) continue
-      const [row, money] = [rowOf(place), convert(amount, code, rates, of)]
-      row.cost += money
-      row.uses[part.use] += money
-      row.days.set(part.day, (row.days.get(part.day) ?? 0) + approximate(money, 20))
-    }
+  walkPlaces(table, metered, clusters, basis, rates, [by, ...path.map(({ level }) => level)], (place, money) => {
+    if (!isWithin(place)) return
+    const row = rowOf(place)
+    row.cost += money
+    row.uses[place.use] += money
+    row.days.set(place.day, (row.days.get(place.day) ?? 0) + approximate(money, 20))
   })
   for (const day of metered.days) addMeasures(day, settingOf(clusters, day.head.cluster), isWithin, rowOf)
   return [...rows.values()].map(({ weighted, ...row }) => ({ ...row, efficiency: weighted.held > 0 ? weighted.use / weighted.held : null }))
@@ -69,20 +63,24 @@ export function viewClusters(table: KeyTable, metered: Metered, clusters: readon
 /** What each place costs that stands beside one on the path, level by level from its beginning; in the order in which `viewClusters` tells them. */
 export function costsAlong(table: KeyTable, metered: Metered, clusters: readonly ClusterSetting[], basis: Basis, rates: RateTable, path: readonly ClusterStep[]): Map<string, bigint>[] {
   const levels = path.map(() => new Map<string, bigint>())
-  const needsPods = path.some(({ level }) => level === 'pod')
-  const [currency, provider] = [table.column('BillingCurrency'), table.column('ProviderName')]
-  walkClusters(table, metered, clusters, (part) => {
-    const [code, of] = [currency.values[currency.codes[part.row]!]!, provider.values[provider.codes[part.row]!] ?? '']
-    for (const { pod, amount } of needsPods ? podAmounts(part, basis, settingOf(clusters, part.cluster)) : [{ pod: '', amount: part.amounts[basis] }]) {
-      const place = { ...part, pod }
-      for (const [index, { level, value }] of path.entries()) {
-        const name = nameOn(level, place)
-        levels[index]!.set(name, (levels[index]!.get(name) ?? 0n) + convert(amount, code, rates, of))
-        if (name !== value) break
-      }
+  walkPlaces(table, metered, clusters, basis, rates, path.map(({ level }) => level), (place, money) => {
+    for (const [index, { level, value }] of path.entries()) {
+      const name = nameOn(level, place)
+      levels[index]!.set(name, (levels[index]!.get(name) ?? 0n) + money)
+      if (name !== value) break
     }
   })
   return levels
+}
+
+/** Tells what each part costs, converted; divided over pods only where one of the levels is theirs. */
+function walkPlaces(table: KeyTable, metered: Metered, clusters: readonly ClusterSetting[], basis: Basis, rates: RateTable, levels: readonly ClusterLevel[], tell: (place: DayPart & Place, money: bigint) => void): void {
+  const needsPods = levels.includes('pod')
+  const [currency, provider] = [table.column('BillingCurrency'), table.column('ProviderName')]
+  walkClusters(table, metered, clusters, (part) => {
+    const [code, of] = [currency.values[currency.codes[part.row]!]!, provider.values[provider.codes[part.row]!] ?? '']
+    for (const { pod, amount } of needsPods ? podAmounts(part, basis, settingOf(clusters, part.cluster)) : [{ pod: '', amount: part.amounts[basis] }]) tell({ ...part, pod }, convert(amount, code, rates, of))
+  })
 }
 
 /** A part divided over the pods of the workload on the node, by what each holds at the cluster's price weights. */

@@ -9,7 +9,7 @@ const ROWS_A_PART = 100_000
 
 /** A bill that a run read, and the file it came with. */
 export interface RunBill { id: number; file: string; loadId: number }
-interface RunRecord { parts: OutcomeTable[]; bills: RunBill[]; divided?: Set<number> }
+interface RunRecord { parts: OutcomeTable[]; bills: RunBill[]; divided?: Map<number, 'rule' | 'parts'> }
 
 /** Runs never change, so the last ones asked for are kept. */
 const MOST_KEPT = 8
@@ -49,16 +49,23 @@ export const readOutcomes = async (queries: Queries, runId: number, filter: KeyF
 /** The bills that the run read. */
 export const readRunBills = async (queries: Queries, runId: number): Promise<RunBill[]> => (await recordOf(queries, runId)).bills
 
-/** Keys that went more than one way, or were divided by metering or a split. */
-export async function dividedKeys(queries: Queries, runId: number): Promise<ReadonlySet<number>> {
+/** Keys that went more than one way. `parts`: metering or a classification divided it before the rules did, so percentages of rules are of its parts. */
+export async function dividedKeys(queries: Queries, runId: number): Promise<ReadonlyMap<number, 'rule' | 'parts'>> {
   const record = await recordOf(queries, runId)
-  return (record.divided ??= keysTwice(record.parts))
+  return (record.divided ??= divisionsOf(record.parts))
 }
 
-function keysTwice(parts: readonly OutcomeTable[]): Set<number> {
-  const [seen, twice] = [new Set<number>(), new Set<number>()]
-  for (const { columns } of parts) for (const key of columns.key) (seen.has(key) ? twice : seen).add(key)
-  return twice
+function divisionsOf(tables: readonly OutcomeTable[]): Map<number, 'rule' | 'parts'> {
+  const [seen, divided] = [new Set<number>(), new Map<number, 'rule' | 'parts'>()]
+  for (const { columns } of tables) {
+    const { part } = columns as { part?: ArrayLike<number> }
+    columns.key.forEach((key, row) => {
+      if ((part?.[row] ?? 0) > 0) divided.set(key, 'parts')
+      else if (seen.has(key) && !divided.has(key)) divided.set(key, 'rule')
+      seen.add(key)
+    })
+  }
+  return divided
 }
 
 /** What some keys cost in all. */

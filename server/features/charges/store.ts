@@ -77,7 +77,7 @@ export async function readCharge(queries: Queries, runId: number, filter: KeyFil
 }
 
 /** A key of a figure: its first row, and what all its rows there come to. */
-interface OwnKey { row: OutcomeRow; amounts: Amounts; percent: number; isOnePart: boolean }
+interface OwnKey { row: OutcomeRow; amounts: Amounts; percent: number }
 
 /** The keys from one on whose lines fill a page, and one more so that the page knows whether there is a next. */
 function nextKeys(all: readonly OutcomeRow[], from: number, limit: number, only: ReadonlySet<number> | null): Map<number, OwnKey> {
@@ -88,9 +88,9 @@ function nextKeys(all: readonly OutcomeRow[], from: number, limit: number, only:
     const known = keys.get(row.key)
     if (!known && expected > limit && keys.size >= 2) break
     if (!known) {
-      keys.set(row.key, { row, amounts: row.amounts, percent: row.percent, isOnePart: true })
+      keys.set(row.key, { row, amounts: row.amounts, percent: row.percent })
       expected += row.lines
-    } else keys.set(row.key, { row: known.row, amounts: { billed: known.amounts.billed + row.amounts.billed, effective: known.amounts.effective + row.amounts.effective }, percent: Math.min(WHOLE, known.percent + row.percent), isOnePart: known.isOnePart && known.row.part === row.part })
+    } else keys.set(row.key, { row: known.row, amounts: { billed: known.amounts.billed + row.amounts.billed, effective: known.amounts.effective + row.amounts.effective }, percent: Math.min(WHOLE, known.percent + row.percent) })
   }
   return keys
 }
@@ -102,16 +102,12 @@ async function percentsOf(queries: Queries, runId: number, basis: Basis, keys: R
   if (own.size === 0) return new Map()
   const percents = new Map<number, number>()
   for (const [key, whole] of await wholeAmounts(queries, runId, own)) {
-    const { amounts, percent, isOnePart } = keys.get(key)!
+    const { amounts, percent } = keys.get(key)!
     if (amounts.billed === whole.billed && amounts.effective === whole.effective) continue
-    const isBySplit = isOnePart && percent < WHOLE && isPercentOf(percent, amounts[basis], whole[basis])
-    percents.set(key, isBySplit ? percent / PER_CENT : whole[basis] === 0n ? 0 : Number((amounts[basis] * HUNDRED) / whole[basis]) / PER_CENT)
+    percents.set(key, divided.get(key) === 'rule' ? percent / PER_CENT : whole[basis] === 0n ? 0 : Number((amounts[basis] * HUNDRED) / whole[basis]) / PER_CENT)
   }
   return percents
 }
-
-/** Whether an amount is, to rounding, that percentage of the whole and not of a part of it. */
-const isPercentOf = (percent: number, amount: bigint, whole: bigint): boolean => Math.abs(Number(amount) * WHOLE - Number(whole) * percent) <= WHOLE * Math.max(2, Math.abs(Number(whole)) * 1e-9)
 
 /** What people know a key by: its resource, or its service where it has none. */
 export async function keyNames(queries: Queries, ids: readonly number[]): Promise<Map<number, string>> {

@@ -1,4 +1,4 @@
-import { TAG_FIELD } from '../../../core/charges/attributes.ts'
+import { CLUSTER_FIELDS, TAG_FIELD } from '../../../core/charges/attributes.ts'
 import { explain, type Verdict } from '../../../core/classify/explain.ts'
 import { senderName, settingName, settingOfRule } from '../../../core/classify/settled.ts'
 import { KeyTable } from '../../../core/classify/keyTable.ts'
@@ -84,8 +84,6 @@ function testKey(ledger: MonthLedger, rulebook: Rulebook, id: number, part: numb
 }
 
 const rowsOf = (table: KeyTable, id: number): number[] => table.keys.flatMap((key, row) => (key.id === id ? [row] : []))
-
-const CLUSTER_FIELDS = ['Cluster', 'ClusterUse', 'ClusterNode', 'Namespace', 'WorkloadKind', 'Workload']
 
 /** What tells a part from the others: the workload, or what else it is of a cluster, and the values of a split. */
 function partName(table: KeyTable, row: number): string {
