@@ -72,7 +72,8 @@ export async function buildApp({ database, settings, workers, sessionSecret, log
   await app.register(fastifyHelmet, { contentSecurityPolicy: { directives: { defaultSrc: ["'self'"], scriptSrc: ["'self'"], styleSrc: ["'self'", "'unsafe-inline'"], imgSrc: ["'self'", 'data:'], fontSrc: ["'self'"], connectSrc: ["'self'"], workerSrc: ["'self'"], objectSrc: ["'none'"], frameAncestors: ["'none'"], upgradeInsecureRequests: null } }, strictTransportSecurity: false })
   await app.register(fastifyCompress, { threshold: 2_048 })
   await app.register(fastifyCookie)
-  await app.register(fastifySession, { secret: sessionSecret, cookieName: 'abacus', store: new SessionTable(database), saveUninitialized: false, rolling: false, cookie: { httpOnly: true, sameSite: 'strict', secure: false, path: '/', maxAge: 12 * 3_600_000 } })
+  // of no concern to files of the page: an answer to one, asked for before a sign-in and late, would clear the cookie of the new session
+  await app.register(fastifySession, { secret: sessionSecret, cookieName: 'abacus', store: new SessionTable(database), saveUninitialized: false, rolling: false, cookie: { httpOnly: true, sameSite: 'strict', secure: false, path: '/api', maxAge: 12 * 3_600_000 } })
   await app.register(fastifyCsrf, { sessionPlugin: '@fastify/session' })
   await app.register(fastifyRateLimit, { global: false })
   await app.register(fastifyMultipart, { limits: { files: 1, fileSize: LARGEST_FILE, fields: 5 } })

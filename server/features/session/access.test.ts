@@ -32,6 +32,16 @@ describe('who may do what', () => {
       expect([method, path, reply.statusCode]).toEqual([method, path, 401])
     }
   })
+  test('a file of the page that was asked for before the sign-in and comes after it does not take the session away', async () => {
+    const { app } = server
+    const opened = await app.inject({ url: '/api/session' })
+    const cookie = opened.cookies.map(({ name, value }) => `${name}=${value}`).join('; ')
+    const entered = await app.inject({ method: 'POST', url: '/api/session', payload: { login: 'aldous', password: 'aldous-larkmoor' }, headers: { cookie, 'csrf-token': (opened.json() as { csrf: string }).csrf } })
+    expect(entered.statusCode).toBe(200)
+    for (const url of ['/', '/sign-in', '/assets/none.js', '/favicon.ico']) expect([url, (await app.inject({ url, headers: { cookie } })).cookies]).toEqual([url, []])
+    // nor does the browser send it there
+    expect(entered.cookies.map(({ path }) => path)).toEqual(['/api'])
+  })
   test('a change without the token against forged requests is refused', async () => {
     const client = await server.client().signIn('aldous')
     client.forgetToken()
